@@ -1,0 +1,1 @@
+"""Calm Needle: a bench companion for the person who aligns radio receivers."""

@@ -1,0 +1,111 @@
+"""The calm-needle command: the same use cases as the pages, from a shell."""
+
+import argparse
+import json
+import sys
+from collections.abc import Iterable
+from pathlib import Path
+from typing import IO, Any
+
+from calm_needle.core import calculators
+from calm_needle.errors import CalmNeedleError, NotUnderstood, OutOfRange, UnknownName
+
+ANSWERED, NO_ANSWER, MISUSED = 0, 1, 2
+
+
+def main(argv: list[str] | None = None) -> int:
+    """Run one command and return its exit status: 0 done, 1 no answer or not possible, 2 not understood."""
+    arguments = build_parser().parse_args(argv)
+    try:
+        return int(arguments.act(arguments))
+    except CalmNeedleError as fault:
+        print(fault, file=sys.stderr)
+        return NO_ANSWER
+    except BrokenPipeError:
+        return NO_ANSWER
+
+
+def build_parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="calm-needle", description=__doc__)
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+    for name, act, says in (
+        ("demo", run_demo, "the Tern Rock benches: demo data, stand-in instruments, a practice set"),
+        ("serve", run_serve, "the same on your own data"),
+    ):
+        command = commands.add_parser(name, help=says, description=says)
+        command.add_argument("--port", type=int, default=None, help="port on this machine (default 8123, or the next free one)")
+        command.add_argument("--data", type=Path, default=None, metavar="DIR", help="data folder (default: the platform's own)")
+        command.add_argument("--no-browser", action="store_true", help="do not open a browser")
+        command.set_defaults(act=act)
+    compute = commands.add_parser("compute", help="a calculator: compute NAME key=value …", description="a calculator of the job")
+    compute.add_argument("name", nargs="?", help="which calculator; without one, the list")
+    compute.add_argument("inputs", nargs="*", metavar="key=value", help="engineering notation, with or without the unit")
+    compute.add_argument("--lines", action="store_true", help="one JSON question a line on stdin, one answer a line on stdout")
+    compute.set_defaults(act=run_compute)
+    return parser
+
+
+def run_demo(arguments: argparse.Namespace) -> int:
+    from calm_needle.web import server  # Flask is not needed to compute
+
+    return server.run(data_dir=arguments.data, port=arguments.port, demo=True, open_browser=not arguments.no_browser)
+
+
+def run_serve(arguments: argparse.Namespace) -> int:
+    from calm_needle.web import server
+
+    return server.run(data_dir=arguments.data, port=arguments.port, demo=False, open_browser=not arguments.no_browser)
+
+
+def run_compute(arguments: argparse.Namespace) -> int:
+    if arguments.lines:
+        return compute_lines(sys.stdin, sys.stdout)
+    if arguments.name is None:
+        for calculator in calculators.CALCULATORS.values():
+            print(f"{calculator.name:16}{calculator.purpose}\n{'':16}{' '.join(calculator.key_names)}")
+        return ANSWERED
+    try:
+        typed = _split_pairs(arguments.inputs)
+        print(json.dumps(calculators.answer_text(arguments.name, typed).as_dict(), ensure_ascii=False))
+    except (UnknownName, NotUnderstood) as fault:
+        print(fault, file=sys.stderr)
+        return MISUSED
+    except OutOfRange as fault:
+        print(fault, file=sys.stderr)
+        return NO_ANSWER
+    return ANSWERED
+
+
+def compute_lines(questions: Iterable[str], out: IO[str]) -> int:
+    """Answer one JSON question a line: {"name", "inputs"} in, results or an "error" out; never stops at a bad one."""
+    for line in questions:
+        if line.strip():
+            out.write(json.dumps(_answer_line(line), ensure_ascii=False) + "\n")
+    out.flush()
+    return ANSWERED
+
+
+def _answer_line(line: str) -> dict[str, Any]:
+    try:
+        question = json.loads(line)
+    except (ValueError, RecursionError):
+        return {"error": 'This line is not JSON. Write {"name": …, "inputs": {…}}.'}
+    if not isinstance(question, dict) or not isinstance(question.get("inputs"), dict):
+        return {"error": 'A question is {"name": …, "inputs": {…}}.'}
+    asked = {"name": question.get("name"), "inputs": question["inputs"]}
+    try:
+        return calculators.answer_values(str(asked["name"]), asked["inputs"]).as_dict()
+    except (CalmNeedleError, OverflowError, ZeroDivisionError) as fault:
+        return {**asked, "error": str(fault)}
+
+
+def _split_pairs(pairs: list[str]) -> dict[str, str]:
+    typed: dict[str, str] = {}
+    for pair in pairs:
+        name, equals, value = pair.partition("=")
+        if not equals:
+            raise NotUnderstood(pair, why="is no key with a value", example="if_hz=455k")
+        if name in typed:
+            raise NotUnderstood(pair, why=f"gives {name} a second time", example=f"{name}={value} once")
+        typed[name] = value
+    return typed

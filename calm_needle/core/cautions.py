@@ -1,0 +1,59 @@
+"""The cautions: which hazard goes with which safety class and step, and what to say. Short, and never dismissed for good."""
+
+from typing import NamedTuple
+
+LAST_WORD = "Local codes and licensed practice have the last word."
+
+
+class Caution(NamedTuple):
+    """A hazard, and what to do about it."""
+
+    id: str
+    title: str
+    words: str
+
+
+BY_ID: dict[str, Caution] = {
+    c.id: c
+    for c in (
+        Caution(
+            "high-volts",
+            "High volts inside",
+            "Hundreds of volts on the rails, in the smoothing capacitors after switch-off too. One hand, insulated tools; "
+            "bleed through a resistor and prove with a meter before touching.",
+        ),
+        Caution(
+            "grid-blocking",
+            "Block the direct volts",
+            "Clip the generator on with the power off, through a capacitor rated for the highest volts in the set.",
+        ),
+        Caution(
+            "live-chassis",
+            "Treat the chassis as live",
+            "No mains transformer, or not yet measured: isolating transformer, and no earthed gear on it before it has been measured.",
+        ),
+        Caution("battery", "Battery set", "Low volts. Mind the polarity, and take the battery out before soldering."),
+        Caution(
+            "transmitter",
+            "Transmitter",
+            "Rated dummy load first, bias before key, watch the clock while it is out of tune. Transmit only where licensed.",
+        ),
+        Caution("brittle", "Brittle cores", "The right tool, fully home. Wax is melted or picked out. Never force a core."),
+    )
+}
+BY_SAFETY_CLASS: dict[str, tuple[str, ...]] = {
+    "isolated by a transformer": ("high-volts",),
+    "live chassis": ("live-chassis", "high-volts"),
+    "battery": ("battery",),
+    "high-voltage transmitter": ("transmitter", "high-volts"),
+    "unknown": ("live-chassis", "high-volts"),
+}
+
+
+def cautions_for(*, safety_class: str, hazards: tuple[str, ...] = ()) -> list[Caution]:
+    """Return the cautions of a safety class and of a step's hazards, the class's first, each once.
+
+    A class that is not known is treated as live. A hazard without words of ours is shown by its own name.
+    """
+    wanted = [*BY_SAFETY_CLASS.get(safety_class, BY_SAFETY_CLASS["unknown"]), *hazards]
+    return [BY_ID.get(h) or Caution(h, h.replace("-", " ").capitalize(), "See the dossier.") for h in dict.fromkeys(wanted)]

@@ -1,0 +1,444 @@
+"""The description of a type of receiver: what a `calm-needle/model` file says, as dataclasses.
+
+The file's shape is checked by its schema before it comes here; `meaning_faults` finds what a schema cannot: places that
+point nowhere and numbers that contradict each other. Unknown keys stay in the file that is kept; they are not lost here.
+"""
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+from calm_needle.core.quantities import format_si
+from calm_needle.errors import Fault, UnknownName
+
+Side = Literal["above", "below"]
+StepKind = Literal[
+    "peak", "null", "target", "window", "zero_beat", "zero_cross", "centre", "shape", "alternate", "rock", "check", "wait", "inspect"
+]
+# As in the dossier; the order of the work.
+PHASES = (
+    "intake",
+    "safe start",
+    "health",
+    "fault finding",
+    "intermediate frequency",
+    "oscillator and dial",
+    "front end",
+    "verification",
+    "record",
+)
+
+
+@dataclass(frozen=True)
+class Generator:
+    """What to set on the signal generator."""
+
+    frequency_hz: float
+    level_v: float
+    modulation: Literal["AM", "FM", "none"]
+    depth: float = 0.0
+    tone_hz: float = 0.0
+
+
+@dataclass(frozen=True)
+class Indicator:
+    """What is watched: the quantity, where, across what; the readings between which it can be trusted."""
+
+    quantity: str
+    unit: str
+    where: str
+    load_ohm: float | None = None
+    window_v: tuple[float, float] | None = None
+
+
+@dataclass(frozen=True)
+class SetUp:
+    """All that must be set for a step."""
+
+    receiver: Mapping[str, Any] = field(default_factory=dict)
+    generator: Generator | None = None
+    goes_in: str | None = None
+    coupling: Mapping[str, Any] = field(default_factory=dict)
+    indicator: Indicator | None = None
+
+
+@dataclass(frozen=True)
+class Adjuster:
+    """Anything that is turned."""
+
+    id: str
+    name: str
+    kind: str
+    side: Side
+    x_mm: float
+    y_mm: float
+    tool: str
+    tunes: str
+    transformer: str | None
+    winding: str | None
+    travel_turns: float | None
+    clockwise_raises: bool | None
+    remarks: str
+
+    @property
+    def phrase(self) -> str:
+        """How a sentence names it: "the upper core of IFT1", or its own name."""
+        if self.transformer and self.name.startswith(self.transformer + " "):
+            return f"the {self.name[len(self.transformer) + 1 :]} core of {self.transformer}"
+        return f"the {self.name}"
+
+
+@dataclass(frozen=True)
+class Landmark:
+    """Something on the chassis by which one finds one's way."""
+
+    id: str
+    label: str
+    shape: Literal["box", "round", "can", "plates"]
+    x_mm: float
+    y_mm: float
+    width_mm: float
+    depth_mm: float
+    side: Literal["above", "below", "both"]
+
+
+@dataclass(frozen=True)
+class Step:
+    """One act of the procedure, with everything that must be set for it."""
+
+    id: str
+    kind: StepKind
+    title: str
+    adjusters: tuple[str, ...]
+    why: str
+    hazards: tuple[str, ...]
+    set_up: SetUp
+    measures: tuple[str, ...] = ()
+    passband_span_hz: float = 0.0
+    passband_points: int = 0
+
+
+@dataclass(frozen=True)
+class Group:
+    """Steps that belong together, and when they are repeated."""
+
+    id: str
+    phase: str
+    title: str
+    steps: tuple[Step, ...]
+    gain_below_db: float | None = None
+    most_rounds: int = 1
+    invalidated_by: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Mark:
+    dial_hz: float
+    position_mm: float
+
+
+@dataclass(frozen=True)
+class Band:
+    """A range of the dial with its printed marks and, where known, its tanks."""
+
+    id: str
+    name: str
+    f_low_hz: float
+    f_high_hz: float
+    if_hz: float
+    side: Side
+    marks: tuple[Mark, ...]
+    tracking: tuple[Mapping[str, Any], ...]
+    oscillator_tank: Mapping[str, Any]
+    signal_tank: Mapping[str, Any]
+
+
+@dataclass(frozen=True)
+class Stage:
+    """A link of the chain."""
+
+    id: str
+    kind: str
+    name: str
+    feeds: tuple[str, ...]
+    devices: tuple[Mapping[str, Any], ...]
+    test_points: tuple[Mapping[str, Any], ...]
+
+
+@dataclass(frozen=True)
+class Model:
+    """A dossier. `raw` is the file as it came, for what this version does not read."""
+
+    key: str
+    name: str
+    kind: str
+    technology: str
+    safety_class: str
+    description: str
+    source: Mapping[str, Any]
+    if_hz: float
+    bandwidth_6db_hz: float | None
+    stages: tuple[Stage, ...]
+    bands: tuple[Band, ...]
+    adjusters: tuple[Adjuster, ...]
+    landmarks: tuple[Landmark, ...]
+    chassis_width_mm: float
+    chassis_depth_mm: float
+    chassis_front: str
+    specifications: tuple[Mapping[str, Any], ...]
+    groups: tuple[Group, ...]
+    simulation: Mapping[str, Any]
+    raw: Mapping[str, Any] = field(repr=False, hash=False, compare=False)
+
+    def adjuster(self, adjuster_id: str) -> Adjuster:
+        for adjuster in self.adjusters:
+            if adjuster.id == adjuster_id:
+                return adjuster
+        raise UnknownName("adjuster", adjuster_id, known=(a.id for a in self.adjusters))
+
+    def point_name(self, point_id: str | None) -> str:
+        """The name of a test point, wherever in the dossier it stands; its id when it has none."""
+        for point in _points(self.raw):
+            if point["id"] == point_id:
+                return str(point["name"])
+        return point_id or ""
+
+    def groups_of(self, phase: str) -> tuple[Group, ...]:
+        return tuple(group for group in self.groups if group.phase == phase)
+
+
+def read_model(data: Mapping[str, Any]) -> Model:
+    """Return the model that a dossier describes. `data` must have passed the schema and `meaning_faults`."""
+    adjusters = tuple(_adjuster(a) for a in data["adjusters"])
+    by_id = {a.id: a for a in adjusters}
+    chassis = data["chassis"]
+    first_if = data["intermediate_frequencies"][0]
+    return Model(
+        key=data["key"],
+        name=data["name"],
+        kind=data["kind"],
+        technology=data["technology"],
+        safety_class=data["safety_class"],
+        description=data.get("description", ""),
+        source=data.get("source", {}),
+        if_hz=first_if["if_hz"],
+        bandwidth_6db_hz=first_if.get("bandwidth_6db_hz"),
+        stages=tuple(_stage(s) for s in data["stages"]),
+        bands=tuple(_band(b) for b in data["bands"]),
+        adjusters=adjusters,
+        landmarks=tuple(_landmark(m) for m in chassis["landmarks"]),
+        chassis_width_mm=chassis["width_mm"],
+        chassis_depth_mm=chassis["depth_mm"],
+        chassis_front=chassis.get("front", "front"),
+        specifications=tuple(data.get("specifications", ())),
+        groups=tuple(_group(g, by_id) for g in data["procedure"]),
+        simulation=data.get("simulation", {}),
+        raw=data,
+    )
+
+
+def meaning_faults(data: Mapping[str, Any]) -> list[Fault]:
+    """Return what is wrong with a dossier whose shape is right: every fault, with its path; an empty list if none."""
+    return [*_band_faults(data), *_gang_faults(data), *_reference_faults(data), *_doubles(data), *_simulation_faults(data)]
+
+
+def _band_faults(data: Mapping[str, Any]) -> Iterator[Fault]:
+    for i, band in enumerate(data["bands"]):
+        low, high = band["f_low_hz"], band["f_high_hz"]
+        here = f"bands[{i}]"
+        if low >= high:
+            yield Fault(f"{here}.f_high_hz", f"{high:g} is not above f_low_hz, {low:g}")
+            continue
+        if band["side"] == "below" and low <= band["if_hz"]:
+            yield Fault(f"{here}.side", "an oscillator below the signal would have no frequency at the low end")
+        for name, points in (("dial.marks", band.get("dial", {}).get("marks", ())), ("tracking", band.get("tracking", ()))):
+            for j, point in enumerate(points):
+                if not low <= point["dial_hz"] <= high:
+                    yield Fault(f"{here}.{name}[{j}].dial_hz", f"{point['dial_hz']:g} is outside the band ({_span(low, high)})")
+        marks = band.get("dial", {}).get("marks", ())
+        for j in range(1, len(marks)):
+            if not marks[j]["dial_hz"] > marks[j - 1]["dial_hz"]:
+                yield Fault(f"{here}.dial.marks[{j}].dial_hz", "the marks must stand in rising order of frequency")
+
+
+def _gang_faults(data: Mapping[str, Any]) -> Iterator[Fault]:
+    gang = data.get("gang")
+    if gang and len(gang["rotation"]) != len(gang["capacitance_f"]):
+        yield Fault(
+            "gang.capacitance_f", f"{len(gang['capacitance_f'])} values for {len(gang['rotation'])} rotations; there must be as many"
+        )
+
+
+def _reference_faults(data: Mapping[str, Any]) -> Iterator[Fault]:
+    stages = {s["id"] for s in data["stages"]}
+    adjusters = {a["id"] for a in data["adjusters"]}
+    points = {p["id"] for p in _points(data)}
+    bands = {b["id"] for b in data["bands"]}
+    for i, stage in enumerate(data["stages"]):
+        for j, target in enumerate(stage["feeds"]):
+            if target not in stages:
+                yield Fault(f"stages[{i}].feeds[{j}]", f"there is no stage “{target}”")
+    for i, band in enumerate(data["bands"]):
+        for j, point in enumerate(band.get("tracking", ())):
+            if point.get("oscillator") and point["oscillator"] not in adjusters:
+                yield Fault(f"bands[{i}].tracking[{j}].oscillator", f"there is no adjuster “{point['oscillator']}”")
+            for k, name in enumerate(point.get("signal", ())):
+                if name not in adjusters:
+                    yield Fault(f"bands[{i}].tracking[{j}].signal[{k}]", f"there is no adjuster “{name}”")
+    for i, group in enumerate(data["procedure"]):
+        for j, name in enumerate(group.get("invalidated_by", ())):
+            if name not in stages:
+                yield Fault(f"procedure[{i}].invalidated_by[{j}]", f"there is no stage “{name}”")
+        for where, set_up in (
+            ("set", group.get("set", {})),
+            *((f"steps[{j}].set", s.get("set", {})) for j, s in enumerate(group["steps"])),
+        ):
+            here = f"procedure[{i}].{where}"
+            if set_up.get("goes_in") and set_up["goes_in"] not in points:
+                yield Fault(f"{here}.goes_in", f"there is no test point “{set_up['goes_in']}”")
+            if set_up.get("receiver", {}).get("band") and set_up["receiver"]["band"] not in bands:
+                yield Fault(f"{here}.receiver.band", f"there is no band “{set_up['receiver']['band']}”")
+            window = set_up.get("indicator", {}).get("window_v")
+            if window and not window[0] < window[1]:
+                yield Fault(f"{here}.indicator.window_v", "the lower limit must be below the upper one")
+        for j, step in enumerate(group["steps"]):
+            for k, name in enumerate(step["adjusters"]):
+                if name not in adjusters:
+                    yield Fault(f"procedure[{i}].steps[{j}].adjusters[{k}]", f"there is no adjuster “{name}”")
+            if step["kind"] in ("peak", "null") and not step["adjusters"]:
+                yield Fault(f"procedure[{i}].steps[{j}].adjusters", f"a {step['kind']} needs the adjuster to turn")
+            if step["kind"] in ("peak", "null", "check") and not ({**group.get("set", {}), **step.get("set", {})}).get("indicator"):
+                yield Fault(f"procedure[{i}].steps[{j}]", "nothing says which indicator to watch: give set.indicator here or in the group")
+
+
+def _simulation_faults(data: Mapping[str, Any]) -> Iterator[Fault]:
+    simulation = data.get("simulation", {})
+    adjusters = {a["id"] for a in data["adjusters"]}
+    for i, name in enumerate(simulation.get("waxed", ())):
+        if name not in adjusters:
+            yield Fault(f"simulation.waxed[{i}]", f"there is no adjuster “{name}”")
+    for name, transformer in simulation.get("transformers", {}).items():
+        for winding in ("primary", "secondary"):
+            if not transformer[winding]["l_min_h"] < transformer[winding]["l_max_h"]:
+                yield Fault(f"simulation.transformers.{name}.{winding}.l_max_h", "must be above l_min_h")
+
+
+def _doubles(data: Mapping[str, Any]) -> Iterator[Fault]:
+    lists: list[tuple[str, list[Mapping[str, Any]]]] = [
+        (name, list(data.get(name, ())))
+        for name in ("stages", "bands", "adjusters", "procedure", "specifications", "intermediate_frequencies")
+    ]
+    lists.append(("procedure steps", [step for group in data["procedure"] for step in group["steps"]]))
+    lists.append(("test points", list(_points(data))))
+    for name, items in lists:
+        seen: set[str] = set()
+        for i, item in enumerate(items):
+            if item["id"] in seen:
+                yield Fault(f"{name}[{i}].id", f"“{item['id']}” stands there twice")
+            seen.add(item["id"])
+
+
+def _points(data: Mapping[str, Any]) -> Iterator[Mapping[str, Any]]:
+    yield from data.get("test_points", ())
+    for stage in data["stages"]:
+        yield from stage.get("test_points", ())
+
+
+def _span(low_hz: float, high_hz: float) -> str:
+    return f"{format_si(low_hz, unit='Hz')} to {format_si(high_hz, unit='Hz')}"
+
+
+def _adjuster(a: Mapping[str, Any]) -> Adjuster:
+    return Adjuster(
+        id=a["id"],
+        name=a["name"],
+        kind=a["kind"],
+        side=a["side"],
+        x_mm=a["place"]["x_mm"],
+        y_mm=a["place"]["y_mm"],
+        tool=a["tool"],
+        tunes=a["tunes"]["text"],
+        transformer=a["tunes"].get("transformer"),
+        winding=a["tunes"].get("winding"),
+        travel_turns=a.get("travel_turns"),
+        clockwise_raises=a.get("clockwise_raises"),
+        remarks=a.get("remarks", ""),
+    )
+
+
+def _landmark(m: Mapping[str, Any]) -> Landmark:
+    size = m.get("diameter_mm", 20.0)
+    return Landmark(m["id"], m["label"], m["shape"], m["x_mm"], m["y_mm"], m.get("width_mm", size), m.get("depth_mm", size), m["side"])
+
+
+def _stage(s: Mapping[str, Any]) -> Stage:
+    return Stage(s["id"], s["kind"], s["name"], tuple(s["feeds"]), tuple(s.get("devices", ())), tuple(s.get("test_points", ())))
+
+
+def _band(b: Mapping[str, Any]) -> Band:
+    return Band(
+        b["id"],
+        b["name"],
+        b["f_low_hz"],
+        b["f_high_hz"],
+        b["if_hz"],
+        b["side"],
+        tuple(Mark(m["dial_hz"], m["position_mm"]) for m in b.get("dial", {}).get("marks", ())),
+        tuple(b.get("tracking", ())),
+        b.get("oscillator_tank", {}),
+        b.get("signal_tank", {}),
+    )
+
+
+def _group(g: Mapping[str, Any], adjusters: Mapping[str, Adjuster]) -> Group:
+    repeat = g.get("repeat_until", {})
+    return Group(
+        g["id"],
+        g["phase"],
+        g["title"],
+        tuple(_step(s, g.get("set", {}), adjusters) for s in g["steps"]),
+        repeat.get("gain_below_db"),
+        repeat.get("most_rounds", 1),
+        tuple(g.get("invalidated_by", ())),
+    )
+
+
+def _step(s: Mapping[str, Any], common: Mapping[str, Any], adjusters: Mapping[str, Adjuster]) -> Step:
+    passband = s.get("passband", {})
+    return Step(
+        s["id"],
+        s["kind"],
+        s.get("title") or _title(s, adjusters),
+        tuple(s["adjusters"]),
+        s["why"],
+        tuple(s.get("hazards", ())),
+        _set_up({**common, **s.get("set", {})}),
+        tuple(s.get("measures", ())),
+        passband.get("span_hz", 0.0),
+        passband.get("points", 0),
+    )
+
+
+def _title(s: Mapping[str, Any], adjusters: Mapping[str, Adjuster]) -> str:
+    what = " and ".join(adjusters[a].phrase for a in s["adjusters"])
+    verb = {"peak": "Peak", "null": "Null", "alternate": "Set", "rock": "Rock and peak"}.get(
+        s["kind"], s["kind"].replace("_", " ").capitalize()
+    )
+    return f"{verb} {what}".strip()
+
+
+def _set_up(u: Mapping[str, Any]) -> SetUp:
+    g, i = u.get("generator"), u.get("indicator")
+    return SetUp(
+        receiver=u.get("receiver", {}),
+        generator=Generator(
+            g["frequency_hz"], g["level_v"], g["modulation"]["kind"], g["modulation"].get("depth", 0.0), g["modulation"].get("tone_hz", 0.0)
+        )
+        if g
+        else None,
+        goes_in=u.get("goes_in"),
+        coupling=u.get("coupling", {}),
+        indicator=Indicator(i["quantity"], i["unit"], i["where"], i.get("load_ohm"), tuple(i["window_v"]) if i.get("window_v") else None)
+        if i
+        else None,
+    )

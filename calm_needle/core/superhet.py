@@ -1,0 +1,40 @@
+"""The frequencies of a superheterodyne."""
+
+from typing import Literal, NamedTuple
+
+from calm_needle.core.quantities import format_si
+from calm_needle.core.resonance import require_positive
+from calm_needle.errors import NoAnswer, OutOfRange
+
+Side = Literal["above", "below"]
+
+
+class FrequencyPlan(NamedTuple):
+    """Where the oscillator is, and the two nearest places where another signal gets through."""
+
+    lo_hz: float
+    image_hz: float
+    half_if_hz: float
+
+
+def frequency_plan(*, dial_hz: float, if_hz: float, side: Side) -> FrequencyPlan:
+    """Return oscillator, image and half-IF frequency (Hz) for a dial frequency, an IF, and the oscillator's side.
+
+    The half-IF response is a signal half way to the oscillator, whose second harmonic mixes with the oscillator's.
+    Raises OutOfRange for a frequency not above zero, NoAnswer when an oscillator below would need none or a negative one.
+
+    >>> frequency_plan(dial_hz=1e6, if_hz=468e3, side="above")
+    FrequencyPlan(lo_hz=1468000.0, image_hz=1936000.0, half_if_hz=1234000.0)
+    """
+    require_positive("dial_hz", dial_hz, "Hz")
+    require_positive("if_hz", if_hz, "Hz")
+    if side not in ("above", "below"):
+        raise OutOfRange("side", shown=f"“{side}”", wanted="“above” or “below”")
+    sign = 1.0 if side == "above" else -1.0
+    plan = FrequencyPlan(dial_hz + sign * if_hz, dial_hz + sign * 2.0 * if_hz, dial_hz + sign * if_hz / 2.0)
+    if plan.lo_hz <= 0:
+        raise NoAnswer(
+            f"An oscillator below the signal would be at {format_si(plan.lo_hz, unit='Hz')}: "
+            f"the dial is not above the IF. Such a set has its oscillator above."
+        )
+    return plan

@@ -1,0 +1,144 @@
+"""Every error that Calm Needle raises on purpose.
+
+CalmNeedleError
+├── OutOfRange            a number that physics or the set does not allow        (ValueError)
+├── NotUnderstood         text that is not the quantity asked for                (ValueError)
+├── UnknownName           a calculator or key that does not exist                (LookupError)
+├── NoAnswer              a sound question that has no answer                    (ArithmeticError)
+├── FileRefused           a dossier or other file, with all its faults           (ValueError)
+├── NotFound              a set, job or run that is not in the store             (LookupError)
+├── FieldsRefused         a form, with a sentence for each field                 (ValueError)
+├── RunMovedOn            an act for a step the run has already left
+├── StoreUnusable         the data folder cannot be used as it is
+└── InstrumentError
+    ├── InstrumentGone        no connection, or it was closed                    (ConnectionError)
+    ├── InstrumentSilent      connected, but no answer in time                   (TimeoutError)
+    ├── InstrumentNonsense    an answer that is not what was asked for           (ValueError)
+    └── InstrumentRefused     the instrument's own error queue said no
+
+Each carries its data; the sentence (what happened, what it means, what to do) is made here and nowhere else.
+This module imports nothing of ours, so values come in already written out by core.quantities.
+"""
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+
+
+class CalmNeedleError(Exception):
+    """The root: catch this to catch everything that was raised on purpose."""
+
+
+class OutOfRange(CalmNeedleError, ValueError):
+    """A number outside what is possible or sensible."""
+
+    def __init__(self, quantity: str, *, shown: str, wanted: str) -> None:
+        self.quantity, self.shown, self.wanted = quantity, shown, wanted
+        super().__init__(f"{quantity} is {shown}; it must be {wanted}.")
+
+
+class NotUnderstood(CalmNeedleError, ValueError):
+    """Text that could not be read as the quantity asked for."""
+
+    def __init__(self, text: str, *, why: str, example: str) -> None:
+        shown = text if len(text) <= 40 else text[:37] + "…"
+        self.text, self.why, self.example = text, why, example
+        super().__init__(f"“{shown}” {why}. Write it like {example}.")
+
+
+class UnknownName(CalmNeedleError, LookupError):
+    """A name that is not on the list; the list comes with it."""
+
+    def __init__(self, kind: str, name: str, *, known: Iterable[str]) -> None:
+        self.kind, self.name, self.known = kind, name, tuple(known)
+        super().__init__(f"There is no {kind} “{name[:40]}”. There are: {', '.join(self.known)}.")
+
+
+class NoAnswer(CalmNeedleError, ArithmeticError):
+    """The question was understood, and nothing answers it."""
+
+
+@dataclass(frozen=True)
+class Fault:
+    """One thing wrong with a file: where, and what."""
+
+    path: str
+    sentence: str
+
+    def __str__(self) -> str:
+        return f"{self.path or 'the file'}: {self.sentence}"
+
+
+class FileRefused(CalmNeedleError, ValueError):
+    """A file that was refused whole; nothing was changed."""
+
+    def __init__(self, name: str, faults: Iterable[Fault]) -> None:
+        self.name, self.faults = name, tuple(faults)
+        count = "one fault" if len(self.faults) == 1 else f"{len(self.faults)} faults"
+        super().__init__(
+            f"{name} was not taken in: {count}. Nothing was changed. Mend the file and bring it again.\n"
+            + "\n".join(f"  {fault}" for fault in self.faults)
+        )
+
+
+class NotFound(CalmNeedleError, LookupError):
+    """A thing asked for by number or key that the store does not hold."""
+
+    def __init__(self, kind: str, key: object) -> None:
+        self.kind, self.key = kind, key
+        super().__init__(f"There is no {kind} {key} here. It may belong to another data folder; look on the shelf.")
+
+
+class FieldsRefused(CalmNeedleError, ValueError):
+    """What was typed into a form, with a sentence for each field that cannot be taken."""
+
+    def __init__(self, faults: Mapping[str, str]) -> None:
+        self.faults = dict(faults)
+        super().__init__(" ".join(self.faults.values()))
+
+
+class RunMovedOn(CalmNeedleError):
+    """An act meant for a step that the run is no longer at."""
+
+    def __init__(self, *, meant_for: str, now_at: str) -> None:
+        self.meant_for, self.now_at = meant_for, now_at
+        super().__init__(
+            f"The run is at “{now_at}” now, and that was meant for “{meant_for}”. Nothing was changed; look again and repeat it."
+        )
+
+
+class StoreUnusable(CalmNeedleError):
+    """The data folder or its database cannot be used as it is."""
+
+
+class InstrumentError(CalmNeedleError):
+    """Something between us and an instrument; `instrument` is the name shown on the bench."""
+
+    def __init__(self, instrument: str, sentence: str) -> None:
+        self.instrument = instrument
+        super().__init__(sentence)
+
+
+class InstrumentGone(InstrumentError, ConnectionError):
+    def __init__(self, instrument: str, resource: str) -> None:
+        super().__init__(
+            instrument, f"The {instrument} at {resource} is not there. Check its power and its cable; it is taken up again by itself."
+        )
+
+
+class InstrumentSilent(InstrumentError, TimeoutError):
+    def __init__(self, instrument: str, line: str) -> None:
+        super().__init__(
+            instrument, f"The {instrument} does not answer “{line}”. It is asked again; if it stays silent, switch it off and on."
+        )
+
+
+class InstrumentNonsense(InstrumentError, ValueError):
+    def __init__(self, instrument: str, line: str, answer: str) -> None:
+        super().__init__(
+            instrument, f"The {instrument} answered “{answer[:40]}” to “{line}”, which is no reading. The reading was not used."
+        )
+
+
+class InstrumentRefused(InstrumentError):
+    def __init__(self, instrument: str, line: str, reply: str) -> None:
+        super().__init__(instrument, f"The {instrument} refused “{line}”: {reply}. Its setting is unchanged.")

@@ -1,0 +1,90 @@
+"""Dossiers in: one JSON file, taken whole or refused whole with every fault by its path."""
+
+import json
+import re
+from functools import cache
+from importlib import resources
+from typing import Any
+
+import jsonschema
+
+from calm_needle.core.dossier import meaning_faults
+from calm_needle.errors import Fault, FileRefused
+
+LARGEST_BYTES = 2_000_000
+MOST_FAULTS = 200
+
+
+def load_dossier(content: bytes, *, name: str) -> dict[str, Any]:
+    """Return the data of a dossier file. Raises FileRefused with all faults: not JSON, wrong shape, or contradictions.
+
+    Meaning is checked once the shape is right; numbers beyond a float, duplicate keys and deep nesting are refused too.
+    """
+    if len(content) > LARGEST_BYTES:
+        raise FileRefused(name, [Fault("", f"it is {len(content)} bytes long; a dossier has at most {LARGEST_BYTES}")])
+    try:
+        data = json.loads(content.decode("utf-8-sig"), object_pairs_hook=_no_doubles, parse_constant=_no_constants)
+    except UnicodeDecodeError as fault:
+        raise FileRefused(name, [Fault("", f"it is not UTF-8 text (byte {fault.start})")]) from None
+    except json.JSONDecodeError as fault:
+        raise FileRefused(name, [Fault(f"line {fault.lineno}, column {fault.colno}", f"this is not JSON: {fault.msg}")]) from None
+    except RecursionError:
+        raise FileRefused(name, [Fault("", "it is nested too deeply to be a dossier")]) from None
+    except ValueError as fault:
+        raise FileRefused(name, [Fault("", str(fault))]) from None
+    faults = _shape_faults(data) or meaning_faults(data)
+    if faults:
+        raise FileRefused(name, faults[:MOST_FAULTS])
+    return dict(data)
+
+
+@cache
+def _validator() -> jsonschema.Draft202012Validator:
+    text = resources.files("calm_needle.files").joinpath("schema/model-1.schema.json").read_text(encoding="utf-8")
+    return jsonschema.Draft202012Validator(json.loads(text))
+
+
+def _shape_faults(data: Any) -> list[Fault]:
+    found = sorted(_validator().iter_errors(data), key=lambda e: [str(part) for part in e.absolute_path])
+    return [Fault(_path(error.json_path), _sentence(error)) for error in found]
+
+
+def _path(json_path: str) -> str:
+    return re.sub(r"^\$\.?", "", json_path)
+
+
+def _sentence(error: jsonschema.ValidationError) -> str:
+    rule: Any = error.validator_value
+    value = json.dumps(error.instance, ensure_ascii=False)
+    shown = value if len(value) <= 40 else value[:37] + "…"
+    match error.validator:
+        case "required":
+            missing = [key for key in rule if key not in dict(error.instance)]
+            return f"{' and '.join(missing)} is missing" if len(missing) == 1 else f"{' and '.join(missing)} are missing"
+        case "enum":
+            return f"{shown} is not one of {', '.join(map(str, rule))}"
+        case "const":
+            return f"{shown} must be {json.dumps(rule)}"
+        case "exclusiveMinimum":
+            return f"{shown} must be above {rule}"
+        case "type":
+            return f"{shown} must be of type {rule}"
+        case "pattern":
+            return f"{shown} must be a plain name of letters, digits and dashes"
+        case "minItems":
+            return "at least one is needed" if rule == 1 else f"at least {rule} are needed"
+        case _:
+            return error.message[:200]
+
+
+def _no_doubles(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    out = dict(pairs)
+    if len(out) != len(pairs):
+        names = [name for name, _ in pairs]
+        twice = next(name for name in names if names.count(name) > 1)
+        raise ValueError(f"the key “{twice}” stands twice in one place")
+    return out
+
+
+def _no_constants(name: str) -> float:
+    raise ValueError(f"{name} is not a number JSON knows")

@@ -1,0 +1,1 @@
+"""Stand-in instruments: they answer SCPI lines, keep an error queue, and have errors of their own."""

@@ -1,0 +1,232 @@
+"""The practice receiver: a dossier's IF strip with hidden misalignment, fed by a generator, heard at the loudspeaker."""
+
+import math
+import random
+from collections.abc import Mapping
+from typing import Any, Literal, NamedTuple
+
+from calm_needle.core.coupling import crest_of_one
+from calm_needle.core.dossier import Model
+from calm_needle.core.resonance import detuning
+from calm_needle.sim.receiver.adjuster import Core
+from calm_needle.sim.receiver.detection import Audio, controlled, detect
+from calm_needle.sim.receiver.transformer import Transformer, Winding
+
+Misalignment = Literal["none", "light", "moderate", "severe"]
+# How far from right the cores were left (turns, least and most).
+LEFT_OFF: dict[str, tuple[float, float]] = {"none": (0.0, 0.0), "light": (0.1, 0.3), "moderate": (0.35, 0.9), "severe": (0.9, 2.0)}
+WAXED_LEFT_OFF = 0.3  # turns: nobody could move it far since the maker did
+FLUTTER_S = 0.4  # s, how long the slow part of the needle's unrest lasts
+
+# What a dossier without a simulation part is given: typical of valve sets of the class.
+TYPICAL: dict[str, Any] = {
+    "gain": {"mixer": 60.0, "if_amplifier": 150.0},
+    "gain_control": {"threshold_v": 3.0, "slope": 5.0},
+    "audio": {"detector_efficiency": 0.85, "gain": 0.6},
+    "noise": {"grid_v": 2e-6, "flutter": 0.003},
+}
+TYPICAL_WINDING = {"c_f": 120e-12, "q": 80.0}
+TYPICAL_KAPPA = 0.7
+TYPICAL_SPREAD = 0.12  # of the inductance, each way from the middle of the travel
+
+
+class Input(NamedTuple):
+    """What the generator gives into the set."""
+
+    frequency_hz: float
+    level_v: float
+    depth: float
+
+
+class Truth(NamedTuple):
+    """What only the practice set knows."""
+
+    peak_hz: float
+    loss_db: float
+    best_loss_db: float
+
+
+class PracticeReceiver:
+    """A simulated receiver. Turn its adjusters with turn(), feed it with `feed`, read it with audio() or reading()."""
+
+    def __init__(self, model: Model, *, seed: int, misalign: Misalignment = "moderate") -> None:
+        self.model, self.seed = model, seed
+        self.filled_in = tuple(name for name in (*TYPICAL, "transformers") if name not in model.simulation)
+        settings = {**TYPICAL, **model.simulation}
+        self._gain = settings["gain"]["mixer"] * settings["gain"]["if_amplifier"]
+        self._control = settings["gain_control"]
+        self._audio = settings["audio"]
+        self._noise = settings["noise"]
+        self.lead: str | None = None
+        self.feed = Input(model.if_hz, 0.0, 0.0)
+        self.transformers = _transformers(model)
+        self.trap, self._trap_data = _trap(model)
+        self._windings = {w.adjuster_id: w for t in self.transformers for w in (t.primary, t.secondary)}
+        for name in model.simulation.get("waxed", ()):
+            if name in self._windings:
+                self._windings[name].core.waxed = True
+        self._misalign(random.Random(f"{seed} misalignment"), misalign)
+        self._unrest = _Unrest(random.Random(f"{seed} unrest"))
+
+    @property
+    def cores(self) -> dict[str, Core]:
+        """Every adjuster that can be turned, by its id."""
+        cores = {name: w.core for name, w in self._windings.items()}
+        if self.trap:
+            cores[self.trap.adjuster_id] = self.trap.core
+        return cores
+
+    def turn(self, adjuster_id: str, turns: float) -> bool:
+        """Turn an adjuster; return whether it met its stop. Raises KeyError for one the set does not have."""
+        return self.cores[adjuster_id].turn(turns)
+
+    def strip_gain(self, f_hz: float) -> float:
+        """Return the voltage gain from the mixer's grid to the detector at f_hz, before the gain control."""
+        gain = self._gain
+        for transformer in self.transformers:
+            gain *= transformer.transfer(f_hz)
+        return float(gain)
+
+    def audio(self) -> Audio:
+        """Return what stands at the loudspeaker now, without the meter's unrest."""
+        f, level, depth = self.feed
+        gain = self.strip_gain(f)
+        free = self._at_grid(f, level) * gain
+        carrier = controlled(free * math.sqrt(2.0), threshold_v=self._control["threshold_v"], slope=self._control["slope"])
+        # The gain control turns the noise down with the signal.
+        held = carrier / (free * math.sqrt(2.0)) if free > 0 else 1.0
+        noise = self._noise["grid_v"] * self.strip_gain(self.peak_hz_quick()) * held
+        return detect(
+            carrier_v=carrier,
+            noise_v=noise,
+            depth=depth,
+            efficiency=self._audio["detector_efficiency"],
+            audio_gain=self._audio["gain"],
+        )
+
+    def reading(self, *, dt_s: float) -> float:
+        """Return the volts r.m.s. of tone and noise together, with their unrest, dt_s after the reading before."""
+        tone, noise = self.audio()
+        total = math.hypot(tone, noise)
+        share = noise / total if total > 0 else 0.0
+        flutter = self._noise["flutter"]
+        return total * float(max(0.0, 1.0 + flutter * self._unrest.slow(dt_s) + (0.5 * flutter + 0.5 * share) * self._unrest.quick()))
+
+    def peak_hz_quick(self) -> float:
+        """Return the mean of the windings' frequencies: where the response is about highest, for the noise only."""
+        windings = self._windings.values()
+        return sum(w.frequency_hz() for w in windings) / len(windings) if windings else self.model.if_hz
+
+    def truth(self) -> Truth:
+        """Return where the strip peaks (Hz) and how far below the aligned gain it is at the nominal IF (dB), now and at best.
+
+        At best: every core at its optimum within its reach, a waxed one where it is.
+        """
+        f = self.model.if_hz
+        span = [f + (i - 400) * 25.0 for i in range(801)]
+        peak = max(span, key=self.strip_gain)
+        ideal = math.prod(2.0 * t.kappa / (1.0 + t.kappa**2) for t in self.transformers)
+        best = math.prod(_best_transfer(t, f) for t in self.transformers)
+        return Truth(
+            peak, 20.0 * math.log10(self._gain * ideal / self.strip_gain(f)), 20.0 * math.log10(ideal / best) if best else math.inf
+        )
+
+    def state(self) -> dict[str, Any]:
+        """Return what a receiver keeps when its instruments are unplugged: cores, wax, where the lead is clipped."""
+        return {
+            "seed": self.seed,
+            "lead": self.lead,
+            "cores": {name: {"position_turns": c.position_turns, "waxed": c.waxed} for name, c in self.cores.items()},
+        }
+
+    def restore(self, state: Mapping[str, Any]) -> None:
+        """Put the receiver into a state that state() gave."""
+        self.lead = state.get("lead")
+        for name, kept in state.get("cores", {}).items():
+            if name in self.cores:
+                core = self.cores[name]
+                core.position_turns = min(max(float(kept["position_turns"]), 0.0), core.travel_turns)
+                core.waxed = bool(kept["waxed"])
+
+    def _at_grid(self, f_hz: float, level_v: float) -> float:
+        """Volts at the mixer's grid for a level at the place where the lead is clipped; nothing when it hangs loose."""
+        if self.lead is None:
+            return 0.0
+        if "aerial" not in self.lead:
+            return level_v
+        if self.trap is None:
+            return 0.0
+        a = detuning(f_hz=f_hz, f0_hz=self.trap.frequency_hz(), q_factor=self.trap.q_factor)
+        through = abs((self._trap_data["depth"] + 1j * a) / (1.0 + 1j * a))
+        return level_v * float(self._trap_data["breakthrough"]) * through
+
+    def _misalign(self, rng: random.Random, misalign: Misalignment) -> None:
+        least, most = LEFT_OFF[misalign]
+        for winding in [*self._windings.values(), *([self.trap] if self.trap else [])]:
+            right = winding.position_for(self.model.if_hz)
+            off = rng.uniform(least, most) * rng.choice((-1.0, 1.0))
+            if winding.core.waxed:
+                off = min(max(off, -WAXED_LEFT_OFF), WAXED_LEFT_OFF)
+            winding.core.position_turns = min(max(right + off, 0.2), winding.core.travel_turns - 0.2)
+
+
+class _Unrest:
+    """The unrest of a needle: a slow part with a memory of FLUTTER_S, and a quick one without. Standard deviation 1 each."""
+
+    def __init__(self, rng: random.Random) -> None:
+        self._rng = rng
+        self._slow = rng.gauss(0.0, 1.0)
+
+    def slow(self, dt_s: float) -> float:
+        keep = math.exp(-max(dt_s, 0.0) / FLUTTER_S)
+        self._slow = keep * self._slow + math.sqrt(1.0 - keep * keep) * self._rng.gauss(0.0, 1.0)
+        return self._slow
+
+    def quick(self) -> float:
+        return self._rng.gauss(0.0, 1.0)
+
+
+def _best_transfer(transformer: Transformer, f_hz: float) -> float:
+    """The highest |T| at f_hz that the two cores can reach, a waxed one held where it is: crests in turn, closed form."""
+    kappa = transformer.kappa
+    held = {w.adjuster_id: w.core.waxed for w in (transformer.primary, transformer.secondary)}
+    a = [
+        detuning(f_hz=f_hz, f0_hz=w.frequency_hz(), q_factor=w.q_factor) if held[w.adjuster_id] else 0.0
+        for w in (transformer.primary, transformer.secondary)
+    ]
+    if held[transformer.primary.adjuster_id] and not held[transformer.secondary.adjuster_id]:
+        a[1] = crest_of_one(a_partner=a[0], kappa=kappa)
+    if held[transformer.secondary.adjuster_id] and not held[transformer.primary.adjuster_id]:
+        a[0] = crest_of_one(a_partner=a[1], kappa=kappa)
+    return abs(2.0 * kappa / ((1.0 + 1j * a[0]) * (1.0 + 1j * a[1]) + kappa * kappa))
+
+
+def _transformers(model: Model) -> list[Transformer]:
+    names: list[str] = []
+    for adjuster in model.adjusters:
+        if adjuster.transformer and adjuster.transformer not in names:
+            names.append(adjuster.transformer)
+    described = model.simulation.get("transformers", {})
+    out = []
+    for name in names:
+        data = described.get(name, {"kappa": TYPICAL_KAPPA})
+        windings = {a.winding: _winding(model, a.id, a.travel_turns, data.get(a.winding)) for a in model.adjusters if a.transformer == name}
+        if "primary" in windings and "secondary" in windings:
+            out.append(Transformer(name, data["kappa"], windings["primary"], windings["secondary"]))
+    return out
+
+
+def _winding(model: Model, adjuster_id: str, travel_turns: float | None, data: Mapping[str, float] | None) -> Winding:
+    if data is None:
+        middle = 1.0 / ((2.0 * math.pi * model.if_hz) ** 2 * TYPICAL_WINDING["c_f"])
+        data = {**TYPICAL_WINDING, "l_min_h": middle * (1.0 - TYPICAL_SPREAD), "l_max_h": middle * (1.0 + TYPICAL_SPREAD)}
+    travel = travel_turns or 12.0
+    return Winding(adjuster_id, data["c_f"], data["q"], Core(data["l_min_h"], data["l_max_h"], travel, travel / 2.0))
+
+
+def _trap(model: Model) -> tuple[Winding | None, Mapping[str, float]]:
+    data = model.simulation.get("trap")
+    adjuster = next((a for a in model.adjusters if a.kind == "trap"), None)
+    if data is None or adjuster is None:
+        return None, {}
+    return _winding(model, adjuster.id, adjuster.travel_turns, data), data

@@ -1,0 +1,48 @@
+"""An intermediate-frequency transformer: two tuned windings, unequal Q, coupled."""
+
+from dataclasses import dataclass
+
+from calm_needle.core.coupling import pair_transfer
+from calm_needle.core.resonance import inductance_h, resonant_frequency_hz
+from calm_needle.sim.receiver.adjuster import Core, fraction_for
+
+
+@dataclass
+class Winding:
+    """One tuned winding with its core."""
+
+    adjuster_id: str
+    c_f: float
+    q_factor: float
+    core: Core
+
+    def frequency_hz(self) -> float:
+        return resonant_frequency_hz(l_h=self.core.inductance_h(), c_f=self.c_f)
+
+    def position_for(self, f_hz: float) -> float:
+        """Return the position (turns) at which the winding resonates at f_hz, or the stop nearest to it."""
+        wanted = inductance_h(f_hz=f_hz, c_f=self.c_f)
+        return self.core.travel_turns * fraction_for(wanted, l_min_h=self.core.l_min_h, l_max_h=self.core.l_max_h)
+
+
+@dataclass
+class Transformer:
+    """Primary, secondary and their coupling; transfer 1 is two windings of critical coupling in tune."""
+
+    name: str
+    kappa: float
+    primary: Winding
+    secondary: Winding
+
+    def transfer(self, f_hz: float) -> float:
+        """Return |T| at a frequency (Hz)."""
+        return abs(
+            pair_transfer(
+                f_hz=f_hz,
+                f1_hz=self.primary.frequency_hz(),
+                q1=self.primary.q_factor,
+                f2_hz=self.secondary.frequency_hz(),
+                q2=self.secondary.q_factor,
+                kappa=self.kappa,
+            )
+        )
