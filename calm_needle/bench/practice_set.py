@@ -8,11 +8,11 @@ from calm_needle.errors import InstrumentNonsense
 
 
 class Position(NamedTuple):
-    """Where an adjuster stands: turns from clockwise home, at a stop or not, held by wax or not."""
+    """Where an adjuster stands: turns the tool has made in all, at a stop or not, and how far along its travel (0..1) it looks."""
 
     turns: float
     at_stop: bool
-    waxed: bool
+    travel: float
 
 
 class SetTruth(NamedTuple):
@@ -53,7 +53,7 @@ class PracticeSet(Instrument):
     def _position(self, line: str) -> Position:
         reply = self._transport.query(line)
         try:
-            turns, at_stop, waxed = reply.split(",")
-            return Position(float(turns), at_stop == "1", waxed == "1")
+            turns, at_stop, travel = reply.split(",")
+            return Position(float(turns), at_stop == "1", float(travel))
         except ValueError:
             raise InstrumentNonsense(self.name, line, reply) from None

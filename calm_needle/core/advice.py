@@ -74,6 +74,13 @@ def advise(verdict: Verdict, *, phrase: str, goal: Goal = "maximum", start_db: f
                 f"{down}. Turn the other way.",
                 f"{_away(verdict)} from the {'highest' if goal == 'maximum' else 'lowest'} seen; the far side of it has not been seen yet.",
             )
+        case "further":
+            return Advice(
+                "live",
+                "onward",
+                f"{down}. A little further, to be sure.",
+                f"{_away(verdict)} so far; {verdict.bar_db:.1f} dB tells it from wander.",
+            )
         case "past":
             how_far = "" if verdict.turns_to_crest is None else f" about {turns_in_words(verdict.turns_to_crest)}"
             return Advice("watch", "turn_back", f"Past the {place}. Come back{how_far}.", _both_sides(verdict, goal))
@@ -85,7 +92,7 @@ def advise(verdict: Verdict, *, phrase: str, goal: Goal = "maximum", start_db: f
                 "watch",
                 "nothing",
                 f"Nothing happens: {phrase} hardly answers.",
-                f"All of it moved the needle by less than {max(0.3, verdict.bar_db):.1f} dB. If wax keeps the tool out, clear it; never force it.",
+                f"The needle moved by less than {max(0.3, verdict.bar_db):.1f} dB. If wax keeps the tool out, clear it; never force it.",
             )
         case "end_stop":
             return Advice(

@@ -24,7 +24,7 @@ from dataclasses import dataclass
 from typing import Literal, NamedTuple
 
 Goal = Literal["maximum", "minimum"]
-Kind = Literal["waiting", "rising", "falling", "steady", "past", "crest", "flat", "end_stop", "two_humps", "wandering"]
+Kind = Literal["waiting", "rising", "falling", "further", "steady", "past", "crest", "flat", "end_stop", "two_humps", "wandering"]
 
 BLOCK_S = 0.25  # s, longer than the averaging of any meter fit for peaking
 ALPHA = 1e-4  # chance per stream of taking wander for a fall
@@ -39,7 +39,7 @@ STILL_TURNS = 0.002  # turns below which the adjuster has not moved
 FLAT_TURNS = 0.5  # turns after which a core that does nothing is said to do nothing
 FLAT_BLOCKS = 48  # blocks after which the same is said without turns: twelve seconds
 FIT_DEPTH_DB = 6.0  # dB under the crest that still take part in the fit
-AT_CREST_DB = 0.02  # dB below the fitted crest that count as being on it
+AT_CREST_DB = 0.005  # dB below the fitted crest that count as being on it
 WANDERING_DB = 0.5  # dB of wander per block beyond which nothing can be judged
 
 
@@ -214,7 +214,7 @@ class PeakWatch:
         if now.turns is None:
             if below < -bar / 2.0:  # on the way to something higher than the crest that was seen
                 return _with(base, kind="rising", crest_db=self._sign * now.level_db)
-            return _with(base, kind="crest" if below <= (min(0.15, 2.0 * sigma) if self._sparse else max(0.04, 2.0 * sigma)) else "past")
+            return _with(base, kind="crest" if below <= (min(0.15, 2.0 * sigma) if self._sparse else max(0.06, 2.5 * sigma)) else "past")
         fit = self._profile.fit()
         if self._profile.humps(bar) >= 2 and below > max(0.1, 2.0 * sigma):
             return _with(base, kind="two_humps", turns_to_crest=self._profile.crest().turns - now.turns)
@@ -224,7 +224,7 @@ class PeakWatch:
             )
         off = fit.turns - now.turns
         left = 10.0 * math.log10(1.0 + (off / fit.half_width_turns) ** 2)
-        near = left <= AT_CREST_DB or abs(off) <= min(2.0 * fit.error_turns, 0.25 * fit.half_width_turns)
+        near = left <= AT_CREST_DB or abs(off) <= min(fit.error_turns, 0.04 * fit.half_width_turns)
         return _with(
             base,
             kind="crest" if near else "past",
@@ -238,15 +238,18 @@ class PeakWatch:
         change = self._change()
         if self._at_stop and with_turns and now.level_db >= self._profile.crest().level_db - max(0.1, 2.0 * sigma):
             return _with(base, kind="end_stop")
+        fallen = self._sign * (base.crest_db or 0.0) - now.level_db
         if abs(change) > max(0.06, 3.0 * sigma):
             if change > 0:
                 return _with(base, kind="rising")
-            # Falling away from a crest whose far side was never seen: the other way is wanted.
-            return _with(base, kind="falling")
+            # One side of a crest counts once it has fallen by the bar; until then this way is still wanted.
+            return _with(base, kind="falling" if fallen >= bar else "further")
         spread = self._profile.spread_db if with_turns else self._pivots.spread_db
         wide = self._profile.span_turns >= FLAT_TURNS if with_turns else self._blocks >= (8 if self._sparse else FLAT_BLOCKS)
         if wide and spread < max(0.3, bar):
             return _with(base, kind="end_stop" if self._at_stop and with_turns and spread > bar / 2.0 else "flat")
+        if fallen >= bar:  # too slowly for the last second to show it
+            return _with(base, kind="falling")
         return base
 
     def _change(self) -> float:

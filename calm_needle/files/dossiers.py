@@ -55,11 +55,12 @@ def _path(json_path: str) -> str:
 
 def _sentence(error: jsonschema.ValidationError) -> str:
     rule: Any = error.validator_value
-    value = json.dumps(error.instance, ensure_ascii=False)
+    found: Any = error.instance
+    value = json.dumps(found, ensure_ascii=False)
     shown = value if len(value) <= 40 else value[:37] + "…"
     match error.validator:
         case "required":
-            missing = [key for key in rule if key not in dict(error.instance)]
+            missing = [key for key in rule if key not in found]
             return f"{' and '.join(missing)} is missing" if len(missing) == 1 else f"{' and '.join(missing)} are missing"
         case "enum":
             return f"{shown} is not one of {', '.join(map(str, rule))}"

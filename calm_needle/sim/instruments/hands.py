@@ -53,7 +53,7 @@ class Hands(StandIn):
         return self._shown(self._core(command))
 
     def _shown(self, core: Core) -> str:
-        return f"{core.position_turns:.6f},{int(core.at_stop())},{int(core.waxed)}"
+        return f"{core.tool_turns:.6f},{int(core.at_stop())},{core.position_turns / core.travel_turns:.4f}"
 
     def _clear_wax(self, command: Command) -> None:
         self._core(command).waxed = False

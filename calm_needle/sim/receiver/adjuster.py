@@ -9,13 +9,17 @@ LEAST_TURN = 1e-4
 
 @dataclass
 class Core:
-    """A core that can be turned between two stops. position_turns 0 is clockwise home, least inductance."""
+    """A core that can be turned between two stops. position_turns 0 is home, least inductance.
+
+    tool_turns counts what the hand has turned: as much as the core, but for a waxed one, in which the tool slips.
+    """
 
     l_min_h: float
     l_max_h: float
     travel_turns: float
     position_turns: float
     waxed: bool = False
+    tool_turns: float = 0.0
 
     def inductance_h(self) -> float:
         """Return L: half a cosine between L_min and L_max over the travel, so smooth and single-valued, flat at both ends."""
@@ -23,8 +27,10 @@ class Core:
 
     def turn(self, turns: float) -> bool:
         """Turn the tool by so many turns; return whether a stop was met. The core goes no further than its stop."""
-        wanted = self.position_turns + turns * (WAX_YIELDS if self.waxed else 1.0)
+        before = self.position_turns
+        wanted = before + turns * (WAX_YIELDS if self.waxed else 1.0)
         self.position_turns = min(max(wanted, 0.0), self.travel_turns)
+        self.tool_turns += turns if self.waxed else self.position_turns - before
         return abs(wanted - self.position_turns) > LEAST_TURN
 
     def at_stop(self) -> bool:

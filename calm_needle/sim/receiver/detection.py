@@ -15,7 +15,7 @@ def controlled(carrier_v: float, *, threshold_v: float, slope: float) -> float:
     """Return the detector carrier (V) behind the gain control: V0 below the threshold, V_th (V0/V_th)^(1/(1+s)) beyond it."""
     if carrier_v <= threshold_v:
         return carrier_v
-    return threshold_v * (carrier_v / threshold_v) ** (1.0 / (1.0 + slope))
+    return threshold_v * math.pow(carrier_v / threshold_v, 1.0 / (1.0 + slope))
 
 
 def detect(*, carrier_v: float, noise_v: float, depth: float, efficiency: float, audio_gain: float) -> Audio:

@@ -136,7 +136,9 @@ class PracticeReceiver:
         return {
             "seed": self.seed,
             "lead": self.lead,
-            "cores": {name: {"position_turns": c.position_turns, "waxed": c.waxed} for name, c in self.cores.items()},
+            "cores": {
+                name: {"position_turns": c.position_turns, "tool_turns": c.tool_turns, "waxed": c.waxed} for name, c in self.cores.items()
+            },
         }
 
     def restore(self, state: Mapping[str, Any]) -> None:
@@ -146,6 +148,7 @@ class PracticeReceiver:
             if name in self.cores:
                 core = self.cores[name]
                 core.position_turns = min(max(float(kept["position_turns"]), 0.0), core.travel_turns)
+                core.tool_turns = float(kept["tool_turns"])
                 core.waxed = bool(kept["waxed"])
 
     def _at_grid(self, f_hz: float, level_v: float) -> float:

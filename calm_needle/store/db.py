@@ -1,0 +1,75 @@
+"""Connecting to the database, bringing it up to date, and writing more than one thing at once."""
+
+import sqlite3
+from collections.abc import Iterator
+from contextlib import contextmanager
+from importlib import resources
+from pathlib import Path
+
+from calm_needle.errors import StoreUnusable
+
+OLDEST_SQLITE = (3, 37, 0)  # STRICT tables
+BUSY_S = 5.0
+FILE_NAME = "calm-needle.sqlite3"
+
+
+def connect(path: Path) -> sqlite3.Connection:
+    """Return a connection to the database at `path`, made and brought up to date if need be.
+
+    WAL with full synchronisation: what COMMIT has returned for is on the disk, also when the mains fails.
+    May be used from any thread, by one at a time. Raises StoreUnusable.
+    """
+    if sqlite3.sqlite_version_info < OLDEST_SQLITE:
+        raise StoreUnusable(f"This Python brings SQLite {sqlite3.sqlite_version}; 3.37 or newer is needed. Use a newer Python.")
+    try:
+        conn = sqlite3.connect(path, isolation_level=None, timeout=BUSY_S, check_same_thread=False)
+        conn.execute("PRAGMA journal_mode = WAL")
+        conn.execute("PRAGMA synchronous = FULL")
+        conn.execute("PRAGMA foreign_keys = ON")
+        _migrate(conn)
+    except sqlite3.DatabaseError as fault:
+        raise StoreUnusable(f"The database {path} cannot be used: {fault}. Nothing was changed; restore it from a copy.") from fault
+    return conn
+
+
+@contextmanager
+def transaction(conn: sqlite3.Connection) -> Iterator[None]:
+    """Write several things or none of them. Nested use joins the outer one."""
+    if conn.in_transaction:
+        yield
+        return
+    conn.execute("BEGIN IMMEDIATE")
+    try:
+        yield
+    except BaseException:
+        conn.execute("ROLLBACK")
+        raise
+    conn.execute("COMMIT")
+
+
+def schema_scripts() -> list[tuple[int, str]]:
+    """Return the migrations: their number and their text, in order."""
+    folder = resources.files("calm_needle.store").joinpath("schema")
+    files = sorted((f for f in folder.iterdir() if f.name.endswith(".sql")), key=lambda f: f.name)
+    return [(int(f.name.split("_")[0]), f.read_text(encoding="utf-8")) for f in files]
+
+
+def _migrate(conn: sqlite3.Connection) -> None:
+    version = conn.execute("PRAGMA user_version").fetchone()[0]
+    scripts = schema_scripts()
+    if version > scripts[-1][0]:
+        raise StoreUnusable(
+            f"This data folder was last used by a newer Calm Needle (its database is at {version}, this program at {scripts[-1][0]}). "
+            "Use the newer program."
+        )
+    for number, script in scripts:
+        if number > version:
+            try:
+                # Each script brings its own BEGIN and COMMIT: executescript would commit around it otherwise.
+                conn.executescript(script)
+            except sqlite3.OperationalError:
+                if conn.in_transaction:
+                    conn.execute("ROLLBACK")
+                # Another process may have been quicker by a moment.
+                if conn.execute("PRAGMA user_version").fetchone()[0] < number:
+                    raise

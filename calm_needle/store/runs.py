@@ -1,0 +1,209 @@
+"""Runs: their acts, set-ups, readings, notes and findings. Everything here only grows."""
+
+import sqlite3
+from typing import NamedTuple
+
+
+class RunRow(NamedTuple):
+    id: int
+    job_id: int
+    dossier_id: int
+    phase: str
+    bench: str
+    started_utc: str
+
+
+class ActRow(NamedTuple):
+    id: int
+    kind: str
+    at_utc: str
+    detail: str
+
+
+class ReadingRow(NamedTuple):
+    id: int
+    visit_id: int
+    kind: str
+    value: float
+    unit: str
+    generator_hz: float | None
+    generator_v: float | None
+    turns: float | None
+    at_stop: int
+    instrument: str
+    at_utc: str
+    struck: str | None
+
+
+class NoteRow(NamedTuple):
+    id: int
+    words: str
+    at_utc: str
+
+
+class FindingRow(NamedTuple):
+    subject: str
+    sentence: str
+    evidence: str
+    at_utc: str
+
+
+def add_run(conn: sqlite3.Connection, *, job_id: int, dossier_id: int, phase: str, bench: str, at_utc: str) -> int:
+    """Begin a run and return its id."""
+    return int(
+        conn.execute(
+            """
+            INSERT INTO run (job_id, dossier_id, phase, bench, started_utc)
+            VALUES (:job_id, :dossier_id, :phase, :bench, :at_utc) RETURNING id""",
+            {"job_id": job_id, "dossier_id": dossier_id, "phase": phase, "bench": bench, "at_utc": at_utc},
+        ).fetchone()[0]
+    )
+
+
+def run(conn: sqlite3.Connection, run_id: int) -> RunRow | None:
+    """Return a run, or None."""
+    row = conn.execute("SELECT id, job_id, dossier_id, phase, bench, started_utc FROM run WHERE id = :id", {"id": run_id}).fetchone()
+    return RunRow(*row) if row else None
+
+
+def runs_of_job(conn: sqlite3.Connection, job_id: int) -> list[RunRow]:
+    """Return the runs of a job, oldest first."""
+    rows = conn.execute("SELECT id, job_id, dossier_id, phase, bench, started_utc FROM run WHERE job_id = :id ORDER BY id", {"id": job_id})
+    return [RunRow(*row) for row in rows]
+
+
+def finished_runs(conn: sqlite3.Connection) -> set[int]:
+    """Return the ids of the runs that were finished."""
+    return {row[0] for row in conn.execute("SELECT run_id FROM act WHERE kind = 'finish'")}
+
+
+def add_act(conn: sqlite3.Connection, *, run_id: int, kind: str, at_utc: str, detail: str) -> int:
+    """Keep an act and return its id."""
+    return int(
+        conn.execute(
+            "INSERT INTO act (run_id, kind, at_utc, detail) VALUES (:run_id, :kind, :at_utc, :detail) RETURNING id",
+            {"run_id": run_id, "kind": kind, "at_utc": at_utc, "detail": detail},
+        ).fetchone()[0]
+    )
+
+
+def acts(conn: sqlite3.Connection, run_id: int) -> list[ActRow]:
+    """Return the acts of a run in their order."""
+    rows = conn.execute("SELECT id, kind, at_utc, detail FROM act WHERE run_id = :id ORDER BY id", {"id": run_id})
+    return [ActRow(*row) for row in rows]
+
+
+def add_set_up(conn: sqlite3.Connection, *, run_id: int, detail: str, at_utc: str) -> int:
+    """Keep the context of the readings to come and return its id."""
+    return int(
+        conn.execute(
+            "INSERT INTO set_up (run_id, detail, at_utc) VALUES (:run_id, :detail, :at_utc) RETURNING id",
+            {"run_id": run_id, "detail": detail, "at_utc": at_utc},
+        ).fetchone()[0]
+    )
+
+
+def last_set_up(conn: sqlite3.Connection, run_id: int) -> tuple[int, str] | None:
+    """Return id and detail of the run's newest set-up, or None."""
+    row = conn.execute("SELECT id, detail FROM set_up WHERE run_id = :id ORDER BY id DESC LIMIT 1", {"id": run_id}).fetchone()
+    return (int(row[0]), str(row[1])) if row else None
+
+
+def add_reading(
+    conn: sqlite3.Connection,
+    *,
+    run_id: int,
+    visit_id: int,
+    set_up_id: int,
+    kind: str,
+    value: float,
+    unit: str,
+    generator_hz: float | None,
+    generator_v: float | None,
+    turns: float | None,
+    at_stop: bool,
+    instrument: str,
+    at_utc: str,
+) -> int:
+    """Keep a reading with its context and return its id; when this returns outside a transaction it is on the disk."""
+    return int(
+        conn.execute(
+            """
+            INSERT INTO reading (run_id, visit_id, set_up_id, kind, value, unit, generator_hz, generator_v, turns, at_stop,
+                                 instrument, at_utc)
+            VALUES (:run_id, :visit_id, :set_up_id, :kind, :value, :unit, :generator_hz, :generator_v, :turns, :at_stop,
+                    :instrument, :at_utc)
+            RETURNING id""",
+            {
+                "run_id": run_id,
+                "visit_id": visit_id,
+                "set_up_id": set_up_id,
+                "kind": kind,
+                "value": value,
+                "unit": unit,
+                "generator_hz": generator_hz,
+                "generator_v": generator_v,
+                "turns": turns,
+                "at_stop": int(at_stop),
+                "instrument": instrument,
+                "at_utc": at_utc,
+            },
+        ).fetchone()[0]
+    )
+
+
+def readings_of_visit(conn: sqlite3.Connection, visit_id: int) -> list[ReadingRow]:
+    """Return the readings of one stay at a step in their order, struck ones with their reason."""
+    rows = conn.execute(
+        """
+        SELECT r.id, visit_id, kind, value, unit, generator_hz, generator_v, turns, at_stop, instrument, r.at_utc, s.reason
+        FROM reading r LEFT JOIN strike s ON s.reading_id = r.id WHERE visit_id = :id ORDER BY r.id""",
+        {"id": visit_id},
+    )
+    return [ReadingRow(*row) for row in rows]
+
+
+def reading_count(conn: sqlite3.Connection, run_id: int) -> int:
+    """Return how many readings a run holds."""
+    return int(
+        conn.execute(
+            "SELECT count(*) FROM reading WHERE visit_id IN (SELECT id FROM act WHERE run_id = :id AND kind = 'begin')", {"id": run_id}
+        ).fetchone()[0]
+    )
+
+
+def strike(conn: sqlite3.Connection, *, reading_id: int, reason: str, at_utc: str) -> None:
+    """Strike a reading out. Raises sqlite3.IntegrityError when it is struck already or does not exist."""
+    conn.execute(
+        "INSERT INTO strike (reading_id, reason, at_utc) VALUES (:reading_id, :reason, :at_utc)",
+        {"reading_id": reading_id, "reason": reason, "at_utc": at_utc},
+    )
+
+
+def add_note(conn: sqlite3.Connection, *, run_id: int, visit_id: int | None, words: str, at_utc: str) -> None:
+    """Keep a note."""
+    conn.execute(
+        "INSERT INTO note (run_id, visit_id, words, at_utc) VALUES (:run_id, :visit_id, :words, :at_utc)",
+        {"run_id": run_id, "visit_id": visit_id, "words": words, "at_utc": at_utc},
+    )
+
+
+def notes(conn: sqlite3.Connection, run_id: int) -> list[NoteRow]:
+    """Return the notes of a run in their order."""
+    return [NoteRow(*row) for row in conn.execute("SELECT id, words, at_utc FROM note WHERE run_id = :id ORDER BY id", {"id": run_id})]
+
+
+def add_finding(conn: sqlite3.Connection, *, run_id: int, subject: str, sentence: str, evidence: str, at_utc: str) -> None:
+    """Keep a finding."""
+    conn.execute(
+        """
+        INSERT INTO finding (run_id, subject, sentence, evidence, at_utc)
+        VALUES (:run_id, :subject, :sentence, :evidence, :at_utc)""",
+        {"run_id": run_id, "subject": subject, "sentence": sentence, "evidence": evidence, "at_utc": at_utc},
+    )
+
+
+def findings(conn: sqlite3.Connection, run_id: int) -> list[FindingRow]:
+    """Return the findings of a run in their order."""
+    rows = conn.execute("SELECT subject, sentence, evidence, at_utc FROM finding WHERE run_id = :id ORDER BY id", {"id": run_id})
+    return [FindingRow(*row) for row in rows]

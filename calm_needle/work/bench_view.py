@@ -1,0 +1,395 @@
+"""What the bench page shows, worked out from the run and the instruments: words, numbers as shown, and where the needle stands.
+
+`snapshot` is the part that changes with every reading and goes down the stream; `page` is the rest. No HTML in here.
+"""
+
+import math
+import statistics
+from dataclasses import asdict
+from typing import Any, NamedTuple
+
+from calm_needle.core.advice import Advice, advise
+from calm_needle.core.cautions import LAST_WORD, cautions_for
+from calm_needle.core.dossier import PHASES, Group, Step
+from calm_needle.core.level_keeper import LevelMove
+from calm_needle.core.levels import throw_pads
+from calm_needle.core.needle_scale import scale_for
+from calm_needle.core.quantities import format_db, format_si, split_si
+from calm_needle.core.run_state import Cursor
+from calm_needle.store.runs import ReadingRow
+from calm_needle.work.clock import seconds
+from calm_needle.work.live_bench import LiveBench
+from calm_needle.work.run_book import RunBook
+
+TRAIL_S = 30.0
+TRAIL_POINTS = 400
+PADS_DB = (3.0, 6.0, 12.0, 20.0)
+FULL_OUTPUT_V = 20e-3  # what a generator gives with no pad thrown, in this workshop
+INSTRUMENT_NAMES = {"generator": "Generator", "ac-millivoltmeter": "A.c. millivoltmeter", "practice-set": "Practice set"}
+STATE_WORDS = {"absent": "absent", "ready": "ready", "lost": "not there", "silent": "does not answer", "odd": "answers oddly"}
+
+
+class Action(NamedTuple):
+    """An act the page offers: its name, the words on its button, its key."""
+
+    act: str
+    label: str
+    key: str
+
+
+def main_action(book: RunBook, bench: LiveBench | None) -> Action:
+    """Return the one act that Enter does now."""
+    state, step = book.state, book.step
+    if state.stage == "set_up":
+        return Action("set", "Set it all" if bench and bench.can_set else "It is all set", "Enter")
+    if state.stage == "decision":
+        return Action("again", "Go round again", "Enter") if book.rounds_verdict().go_on else Action("stop", "Stop here", "Enter")
+    if state.stage == "complete":
+        return Action("finish", "Finish, and see before and after", "Enter")
+    if state.stage == "finished":
+        return Action("record", "See before and after", "Enter")
+    if book.level_move() is not None:
+        return Action("level", "Set the level" if bench and bench.can_set else "The level is set", "Enter")
+    if step is not None and step.kind == "check" and bench and bench.can_set and "passband" in step.measures and not _swept(book, step):
+        return Action("sweep", "Measure the pass-band", "Enter")
+    return Action("take", "Take it and go on", "Enter")
+
+
+def snapshot(book: RunBook, bench: LiveBench | None) -> dict[str, Any]:
+    """Return what changes with every reading."""
+    now, start = book.now(), book.start_db()
+    last = book.watched[-1] if book.watched else None
+    verdict = book.verdict
+    advice = _advice(book, bench)
+    shown = _shown(last)
+    out: dict[str, Any] = {
+        "visit": book.state.visit.id if book.state.visit else None,
+        "reading": None,
+        "needle": None,
+        "advice": asdict(advice),
+        "verdict": verdict.kind,
+        "links": [{"kind": s.kind, "state": s.state, "words": f"{INSTRUMENT_NAMES[s.kind]} {STATE_WORDS[s.state]}"} for s in _links(bench)],
+        "sweep": bench.sweep_done if bench else None,
+        "core": _core(bench, book),
+    }
+    if last and now and start is not None:
+        at_db = book.decibels(last) - start
+        crest = verdict.crest_db - start if verdict.crest_db is not None and verdict.kind != "waiting" else None
+        seen = [book.decibels(r) - start for r in book.watched[-TRAIL_POINTS:]]
+        scale = scale_for(lowest_db=min([*seen, 0.0]), highest_db=max([*seen, 0.0]), goal=book.goal)
+        out["reading"] = {
+            "id": last.id,
+            "at": seconds(last.at_utc),
+            "number": shown[0],
+            "unit": shown[1],
+            "gain": format_db(at_db),
+            "gain_db": round(at_db, 3),
+        }
+        out["needle"] = {
+            "at_db": round(at_db, 3),
+            "wedge_db": round(_unrest(book), 3),
+            "crest_db": None if crest is None else round(crest, 3),
+            "crest_at": verdict.crest_time_s,
+            "crest_seen": verdict.peak_seen,
+            "scale": scale._asdict(),
+        }
+    return out
+
+
+def page(book: RunBook, bench: LiveBench | None) -> dict[str, Any]:
+    """Return what stands still between two acts."""
+    state, step = book.state, book.step
+    start = book.start_db()
+    adjuster = book.model.adjuster(step.adjusters[0]) if step and step.adjusters else None
+    return {
+        "run": book.run,
+        "job": book.job,
+        "model": book.model,
+        "stage": state.stage,
+        "step": step,
+        "visit_id": state.visit.id if state.visit else None,
+        "title": _title(book),
+        "subtitle": _subtitle(book),
+        "adjuster": adjuster,
+        "main": main_action(book, bench),
+        "decision": book.rounds_verdict() if state.stage == "decision" else None,
+        "thread": _thread(book),
+        "thread_title": _thread_title(book),
+        "since_start": _since_start(book),
+        "set_up": _set_up(book, step, on_instruments=bool(bench and bench.can_set)),
+        "level_move": book.level_move(),
+        "cautions": cautions_for(safety_class=book.model.safety_class, hazards=step.hazards if step else ()),
+        "last_word": LAST_WORD,
+        "phases": [{"name": p, "now": p == book.run.phase} for p in PHASES if p != "fault finding"],
+        "practice": bool(bench and bench.has_practice_set),
+        "instruments": bench is not None,
+        "waxed_answer": book.verdict.kind == "flat",
+        "trail": [{"at": seconds(r.at_utc), "db": round(book.decibels(r) - (start or 0.0), 3)} for r in book.watched[-TRAIL_POINTS:]],
+        "typed": [_typed_row(book, r) for r in reversed(book.readings) if r.kind in ("typed", "marked")][:8],
+        "can_go_back": any(v.outcome and not v.superseded for v in state.visits) and state.stage != "finished",
+        "notes": book.notes(),
+        "scale": scale_for(lowest_db=0.0, highest_db=0.0, goal=book.goal)._asdict(),
+        "no_sweep": step is not None and step.kind == "check" and not (bench and bench.can_set),
+        "why": step.why if step else "",
+    }
+
+
+def _swept(book: RunBook, step: Step) -> bool:
+    return len(book.sweep_points()) >= step.passband_points
+
+
+def _advice(book: RunBook, bench: LiveBench | None) -> Advice:
+    state, step = book.state, book.step
+    trouble = next((s for s in _links(bench) if s.state != "ready"), None)
+    if trouble and state.stage in ("step", "set_up"):
+        return Advice("danger", "set", f"{INSTRUMENT_NAMES[trouble.kind]}: {STATE_WORDS[trouble.state]}.", trouble.words)
+    if state.stage == "set_up":
+        return Advice("calm", "set", "Set what the card says.", "Nothing is turned before dial, level and lead are confirmed.")
+    if state.stage == "decision":
+        verdict = book.rounds_verdict()
+        return Advice("live" if verdict.go_on else "good", "round", verdict.sentence, verdict.evidence)
+    if state.stage == "complete":
+        return Advice("good", "crest", "All steps of this phase are done.", "Finish the run, and look at before and after.")
+    if state.stage == "finished":
+        return Advice("good", "crest", "This run is finished.", "Its record can be printed.")
+    assert step is not None
+    move = book.level_move()
+    if move is not None:
+        return _level_advice(move)
+    if step.kind == "check":
+        return _check_advice(book, step, bench)
+    adjuster = book.model.adjuster(step.adjusters[0])
+    return advise(book.verdict, phrase=adjuster.phrase, goal=book.goal, start_db=book.start_db())
+
+
+def _level_advice(move: LevelMove) -> Advice:
+    return Advice("watch", "level", move.sentence, move.evidence)
+
+
+def _check_advice(book: RunBook, step: Step, bench: LiveBench | None) -> Advice:
+    if bench and bench.sweep_done is not None:
+        return Advice(
+            "live", "measure", "Measuring the pass-band.", f"{100 * bench.sweep_done:.0f} % done. Hands off the leads and the set."
+        )
+    band = book.measured_passband()
+    if band and _swept(book, step):
+        width = f", {band.width_hz / 1e3:.2f} kHz wide at −6 dB" if band.width_hz else ""
+        return Advice("good", "measure", "Measured. Take it and go on.", f"Highest at {band.peak_hz / 1e3:.2f} kHz{width}.")
+    if not book.watched:
+        return Advice("calm", "measure", "Read the meter.", "Touch no adjuster: this is the set as it stands.")
+    if bench and bench.can_set:
+        return Advice("calm", "measure", "Measure the pass-band.", "The generator is stepped over it. Touch no adjuster before.")
+    return Advice("good", "measure", "Take the reading.", "The pass-band needs a generator that the program can set; it is left out.")
+
+
+def _links(bench: LiveBench | None) -> list[Any]:
+    return bench.states if bench else []
+
+
+def _core(bench: LiveBench | None, book: RunBook) -> dict[str, Any] | None:
+    if bench is None or not bench.has_practice_set or bench.position is None or book.step is None or not book.step.adjusters:
+        return None
+    known = [r.turns for r in book.watched if r.turns is not None]
+    begun = known[0] if known else bench.position.turns
+    return {"turns": round(bench.position.turns - begun, 4), "at_stop": bench.position.at_stop, "travel": bench.position.travel}
+
+
+def _shown(reading: ReadingRow | None) -> tuple[str, str]:
+    if reading is None:
+        return "", ""
+    if reading.unit == "dB":
+        return format_db(reading.value), "dB"
+    return split_si(reading.value, unit=reading.unit, digits=3)
+
+
+def _unrest(book: RunBook) -> float:
+    """The standard deviation of the last second's readings (dB): how wide the wedge behind the pointer is."""
+    last = book.watched[-1]
+    until = seconds(last.at_utc)
+    recent = [book.decibels(r) for r in book.watched[-25:] if until - seconds(r.at_utc) <= 1.0 and r.turns == last.turns]
+    return statistics.stdev(recent) if len(recent) > 2 else 0.0
+
+
+def _title(book: RunBook) -> str:
+    match book.state.stage:
+        case "decision":
+            return "Go round again, or stop?"
+        case "complete":
+            return "All done here"
+        case "finished":
+            return "Finished"
+        case "set_up":
+            return "Set up first"
+    assert book.step is not None
+    return book.step.title
+
+
+def _subtitle(book: RunBook) -> str:
+    step = book.step
+    if step is None:
+        return {
+            "decision": f"Round {book.state.cursor.round} of {book.groups[book.state.cursor.group].title} is through.",
+            "complete": "Nothing of this phase is left open.",
+            "finished": "The readings and what came of them are kept.",
+        }.get(book.state.stage, "")
+    if book.state.stage == "set_up":
+        return f"For: {step.title[0].lower()}{step.title[1:]}."
+    if not step.adjusters:
+        return step.why
+    adjuster = book.model.adjuster(step.adjusters[0])
+    remark = f" {adjuster.remarks.capitalize()}." if adjuster.remarks else ""
+    return f"From {adjuster.side}, {adjuster.tool}. It tunes {adjuster.tunes}.{remark}"
+
+
+def _thread(book: RunBook) -> list[dict[str, Any]]:
+    """The beads: what is done, what is in hand, what comes."""
+    state = book.state
+    beads = []
+    for index, group in enumerate(book.groups):
+        current = index == state.cursor.group
+        number = state.cursor.round if current else _last_round(book, index)
+        for position, step in enumerate(group.steps):
+            place = Cursor(index, position, number)
+            visit = state.last_visit(place)
+            here = current and position == state.cursor.step and state.stage in ("step", "set_up")
+            beads.append(_bead(book, step, here=here, outcome=visit.outcome if visit else None, detail=visit.detail if visit else {}))
+        if group.gain_below_db is not None and (current or index > state.cursor.group):
+            deciding = current and state.stage == "decision"
+            label = "Another round?" if not current else f"After round {number}"
+            beads.append({"label": label, "kind": "round", "state": "now" if deciding else "next", "gain": "", "word": "decision"})
+    return beads
+
+
+def _last_round(book: RunBook, group: int) -> int:
+    rounds = [v.cursor.round for v in book.state.visits if v.cursor.group == group and v.outcome and not v.superseded]
+    return max(rounds, default=1)
+
+
+def _bead(book: RunBook, step: Step, *, here: bool, outcome: str | None, detail: Any) -> dict[str, Any]:
+    label = book.model.adjuster(step.adjusters[0]).name if step.adjusters else {"check": "Measure"}.get(step.kind, step.title)
+    gain = ""
+    if outcome == "take" and detail.get("gain_db") is not None:
+        gain = format_db(detail["gain_db"])
+    words = {"take": "done", "no_peak": "no peak", "skip": "left out"}
+    if here:
+        state, word = "now", "in hand"
+    elif outcome:
+        state, word = outcome, words[outcome]
+    else:
+        state, word = "next", "to come"
+    return {"label": label, "kind": step.kind, "state": state, "gain": gain, "word": word}
+
+
+def _thread_title(book: RunBook) -> str:
+    state = book.state
+    if state.cursor.group >= len(book.groups):
+        return "All groups are through"
+    group: Group = book.groups[state.cursor.group]
+    if group.gain_below_db is None:
+        return group.title
+    ordinal = ("", "First", "Second", "Third", "Fourth", "Fifth", "Sixth")
+    number = ordinal[state.cursor.round] if state.cursor.round < len(ordinal) else f"{state.cursor.round}th"
+    return f"{number} round, from the detector back"
+
+
+def _since_start(book: RunBook) -> dict[str, str] | None:
+    """What was gained since the first measurement, at equal generator level; None before there are two to compare."""
+    taken = [v for v in book.state.visits if v.outcome == "take" and not v.superseded]
+    if not taken or "level_db" not in taken[0].detail:
+        return None
+    first = taken[0]
+    group = book.groups[first.cursor.group].steps[first.cursor.step].set_up
+    step = book.step
+    now = book.now() if step and step.set_up == group else None
+    same = [v for v in taken if book.groups[v.cursor.group].steps[v.cursor.step].set_up == group]
+    level = now[0] if now else same[-1].detail["level_db"]
+    steps = [book.groups[v.cursor.group].steps[v.cursor.step] for v in taken]
+    touched = {s.adjusters[0] for s in steps if s.adjusters}
+    stops = sum(v.outcome == "no_peak" and not v.superseded for v in book.state.visits)
+    words = f"{len(touched)} {'core' if len(touched) == 1 else 'cores'} peaked, {stops if stops else 'none'} without a peak"
+    return {"gain": format_db(level - first.detail["level_db"]), "words": words}
+
+
+def _set_up(book: RunBook, step: Step | None, *, on_instruments: bool) -> list[dict[str, Any]]:
+    """The rows of the set-up card; `changed` marks what the step before had otherwise."""
+    if step is None:
+        return []
+    before = book.state.set_up_done
+    new, old = step.set_up, before if before is not None and before != step.set_up else None
+    level = book.state.level_v if book.state.stage == "step" else None
+    rows: list[dict[str, Any]] = []
+    generator = new.generator
+    if generator:
+        depth = (
+            f"{generator.modulation} {100 * generator.depth:.0f}\u2009%, {generator.tone_hz:.0f}\u2009Hz"
+            if generator.depth
+            else "bare carrier"
+        )
+        rows.append(
+            {
+                "label": "Generator",
+                "value": f"{generator.frequency_hz / 1e3:.3f}\u2009kHz",
+                "more": depth,
+                "changed": bool(old and old.generator and old.generator.frequency_hz != generator.frequency_hz),
+            }
+        )
+        volts = level or generator.level_v
+        rows.append(
+            {
+                "label": "Level",
+                "value": format_si(volts, unit="V", digits=3),
+                "pads": [] if on_instruments else _pads(volts),
+                "changed": bool(old and old.generator and old.generator.level_v != generator.level_v),
+            }
+        )
+    if new.goes_in:
+        coupling = _coupling(new.coupling)
+        rows.append(
+            {
+                "label": "Goes in",
+                "text": book.model.point_name(new.goes_in) + (f", through {coupling}" if coupling else ""),
+                "changed": bool(old and old.goes_in != new.goes_in),
+            }
+        )
+    if new.receiver:
+        names = {b.id: b.name for b in book.model.bands}
+        shown = [names.get(str(new.receiver.get("band")), ""), str(new.receiver.get("tuning", ""))]
+        shown += [f"{k.replace('_', ' ')} {v}" for k, v in new.receiver.items() if k not in ("band", "tuning", "tuning_hz", "gain_control")]
+        rows.append({"label": "Receiver", "text": ", ".join(x for x in shown if x), "changed": bool(old and old.receiver != new.receiver)})
+    if new.indicator:
+        rows.append(
+            {
+                "label": "Indicator",
+                "text": f"{new.indicator.quantity} {new.indicator.where}",
+                "changed": bool(old and old.indicator and old.indicator.where != new.indicator.where),
+            }
+        )
+    return rows
+
+
+def _pads(level_v: float) -> list[dict[str, Any]]:
+    """Which pads of the workshop's attenuator to throw from full output, and which not."""
+    if level_v >= FULL_OUTPUT_V:
+        return [{"db": f"{p:.0f}", "thrown": False} for p in PADS_DB]
+    wanted = 20.0 * math.log10(FULL_OUTPUT_V / level_v)
+    thrown = throw_pads(pads_db=PADS_DB, loss_db=wanted).thrown_db
+    return [{"db": f"{p:.0f}", "thrown": p in thrown} for p in PADS_DB]
+
+
+def _coupling(coupling: Any) -> str:
+    match coupling.get("kind"):
+        case "capacitor":
+            note = f", {coupling['note']}" if coupling.get("note") else ""
+            return format_si(coupling["value_f"], unit="F", digits=2) + note if "value_f" in coupling else "a capacitor"
+        case "dummy aerial":
+            return "the dummy aerial"
+        case "loop":
+            return "a coupling loop"
+    return ""
+
+
+def _typed_row(book: RunBook, reading: ReadingRow) -> dict[str, Any]:
+    start = book.start_db()
+    number, unit = _shown(reading)
+    change = format_db(book.decibels(reading) - start) if start is not None else ""
+    return {"id": reading.id, "number": number, "unit": unit, "gain": change, "kind": reading.kind, "struck": reading.struck}

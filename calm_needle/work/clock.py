@@ -1,0 +1,18 @@
+"""The time of day, in the one form in which it is kept."""
+
+from datetime import UTC, datetime
+
+
+def now_utc() -> str:
+    """Return the time as ISO 8601 UTC with milliseconds: 2026-11-24T09:15:02.125Z."""
+    return to_text(datetime.now(UTC))
+
+
+def to_text(moment: datetime) -> str:
+    """Return a moment as it is kept."""
+    return moment.astimezone(UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
+
+
+def seconds(at_utc: str) -> float:
+    """Return a kept time as seconds since 1970."""
+    return datetime.fromisoformat(at_utc).timestamp()

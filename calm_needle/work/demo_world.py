@@ -1,0 +1,99 @@
+"""The made-up world: the Tern Rock Wireless Room, its Halvern 6B sets, and the jobs on them.
+
+Every reading of the older job comes from the twin with a fixed seed; loading twice gives the same.
+"""
+
+import sqlite3
+from datetime import UTC, datetime
+from importlib import resources
+
+from calm_needle.sim.receiver.practice import PracticeReceiver
+from calm_needle.store import bench as bench_store
+from calm_needle.store import runs, shelf
+from calm_needle.store.db import transaction
+from calm_needle.work import shelf as shelf_work
+from calm_needle.work.rehearsal import MadeUpClock, rehearse
+from calm_needle.work.run_book import RunBook
+
+DOSSIERS = ("halvern-6b",)
+BEFORE_IF = ("intake", "safe start", "health")
+
+
+def is_empty(conn: sqlite3.Connection) -> bool:
+    """Whether nothing is on the shelf yet."""
+    return not shelf.models(conn)
+
+
+def load(conn: sqlite3.Connection) -> None:
+    """Put the demo world on an empty shelf, whole or not at all."""
+    with transaction(conn):
+        for name in DOSSIERS:
+            content = resources.files("calm_needle.demo").joinpath(f"dossiers/{name}.json").read_bytes()
+            shelf_work.take_in_dossier(conn, content, name=f"{name}.json")
+        bench_store.put_setting(conn, "stand-ins", "on")
+        halvern = shelf.model_by_key(conn, "halvern-6b")
+        assert halvern is not None
+        _older_job(conn, halvern)
+        _job(
+            conn,
+            halvern,
+            serial="20318",
+            owner="Tern Rock collection",
+            remarks="Bought as seen. Wax in one core, two paddings melted by earlier hands.",
+            complaint="Weak on all bands, stations run into each other on medium wave.",
+            bench="instruments",
+            at_utc="2026-11-17T09:40:00.000Z",
+            by="M.O.",
+        )
+        _job(
+            conn,
+            halvern,
+            serial="20544",
+            owner="R.T.",
+            remarks="On the second bench: no instruments that can be reached, readings are typed.",
+            complaint="Weak after a year in the damp store.",
+            bench="typed",
+            at_utc="2026-11-19T14:05:00.000Z",
+            by="R.T.",
+        )
+
+
+def _job(
+    conn: sqlite3.Connection,
+    model: shelf.ModelRow,
+    *,
+    serial: str,
+    owner: str,
+    remarks: str,
+    complaint: str,
+    bench: str,
+    at_utc: str,
+    by: str,
+) -> int:
+    set_id = shelf.add_set(conn, model_id=model.id, serial=serial, owner=owner, remarks=remarks, at_utc=at_utc)
+    job_id = shelf.add_job(conn, set_id=set_id, complaint=complaint, bench=bench, at_utc=at_utc)
+    for phase in BEFORE_IF:
+        shelf.mark_phase(conn, job_id=job_id, phase=phase, state="done", remark=f"by hand, {by}", at_utc=at_utc)
+    return job_id
+
+
+def _older_job(conn: sqlite3.Connection, model: shelf.ModelRow) -> None:
+    """A job whose IF strip was aligned some weeks ago."""
+    job_id = _job(
+        conn,
+        model,
+        serial="19077",
+        owner="Tern Rock collection",
+        remarks="On show in the lamp room.",
+        complaint="Selectivity poor since the winter before last.",
+        bench="instruments",
+        at_utc="2026-10-02T08:55:00.000Z",
+        by="J.P.",
+    )
+    clock = MadeUpClock(datetime(2026, 10, 2, 10, 12, tzinfo=UTC))
+    run_id = runs.add_run(
+        conn, job_id=job_id, dossier_id=model.dossier_id, phase="intermediate frequency", bench="instruments", at_utc=clock()
+    )
+    book = RunBook(conn, run_id, clock=clock)
+    set_id = book.job.set_id
+    rehearse(book, PracticeReceiver(book.model, seed=set_id, misalign="moderate"), clock, seed=set_id)

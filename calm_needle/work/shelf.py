@@ -1,0 +1,167 @@
+"""The shelf: models, sets and jobs; bringing in a dossier, adding a set, opening a job, beginning a run."""
+
+import hashlib
+import json
+import sqlite3
+from dataclasses import dataclass
+from typing import Any
+
+from calm_needle.core.dossier import PHASES, Model, read_model
+from calm_needle.errors import FieldsRefused, NotFound
+from calm_needle.files.dossiers import load_dossier
+from calm_needle.store import runs, shelf
+from calm_needle.store.db import transaction
+from calm_needle.work.clock import now_utc
+from calm_needle.work.run_book import runnable_groups
+
+LONGEST = {"serial": 40, "owner": 80, "remarks": 400, "complaint": 400}
+
+
+@dataclass(frozen=True)
+class PhaseLine:
+    """One phase of a job as its page shows it."""
+
+    name: str
+    state: str  # done, open, running
+    words: str
+    run_id: int | None
+    can_run: bool
+
+
+def take_in_dossier(conn: sqlite3.Connection, content: bytes, *, name: str) -> Model:
+    """Keep a dossier file and return its model. Raises FileRefused with every fault; nothing is changed then."""
+    data = load_dossier(content, name=name)
+    text = json.dumps(data, ensure_ascii=False, indent=2)
+    with transaction(conn):
+        shelf.add_dossier(
+            conn, key=data["key"], name=data["name"], content=text, sha256=hashlib.sha256(text.encode()).hexdigest(), at_utc=now_utc()
+        )
+    return read_model(data)
+
+
+def model_of(conn: sqlite3.Connection, key: str) -> Model:
+    """Return a model by its key. Raises NotFound."""
+    row = shelf.model_by_key(conn, key)
+    if row is None:
+        raise NotFound("model", key)
+    return model_of_dossier(conn, row.dossier_id)
+
+
+def model_of_dossier(conn: sqlite3.Connection, dossier_id: int) -> Model:
+    """Return the model a dossier describes. Raises NotFound."""
+    content = shelf.dossier_content(conn, dossier_id)
+    if content is None:
+        raise NotFound("dossier", dossier_id)
+    return read_model(json.loads(content))
+
+
+def add_set(conn: sqlite3.Connection, form: dict[str, str]) -> int:
+    """Keep a set from what was typed (model, serial, owner, remarks). Raises FieldsRefused with a sentence per field."""
+    faults = _too_long(form, "serial", "owner", "remarks")
+    model = shelf.model_by_key(conn, form.get("model", ""))
+    serial = form.get("serial", "").strip()
+    if model is None:
+        faults["model"] = "Choose the model; if it is not listed, bring in its dossier first."
+    if not serial:
+        faults["serial"] = "Write the serial number, or any mark that tells this set from another."
+    if faults or model is None:
+        raise FieldsRefused(faults)
+    try:
+        return shelf.add_set(
+            conn,
+            model_id=model.id,
+            serial=serial,
+            owner=form.get("owner", "").strip(),
+            remarks=form.get("remarks", "").strip(),
+            at_utc=now_utc(),
+        )
+    except sqlite3.IntegrityError:
+        raise FieldsRefused({"serial": f"A {model.name} with the number {serial} is on the shelf already."}) from None
+
+
+def open_job(conn: sqlite3.Connection, form: dict[str, str]) -> int:
+    """Open a job from what was typed (set, complaint, bench). Raises FieldsRefused with a sentence per field."""
+    faults = _too_long(form, "complaint")
+    known = {str(s.id) for s in shelf.sets(conn)}
+    if form.get("set") not in known:
+        faults["set"] = "Choose the set this job is about."
+    if not form.get("complaint", "").strip():
+        faults["complaint"] = "Write what is complained of, or what is wanted; it is looked at again before the job closes."
+    if form.get("bench") not in ("instruments", "typed"):
+        faults["bench"] = "Choose how readings come: from instruments, or read by eye and typed."
+    if faults:
+        raise FieldsRefused(faults)
+    return shelf.add_job(conn, set_id=int(form["set"]), complaint=form["complaint"].strip(), bench=form["bench"], at_utc=now_utc())
+
+
+def job_of(conn: sqlite3.Connection, job_id: int) -> shelf.JobRow:
+    """Return a job. Raises NotFound."""
+    row = shelf.job(conn, job_id)
+    if row is None:
+        raise NotFound("job", job_id)
+    return row
+
+
+def phases_of(conn: sqlite3.Connection, job: shelf.JobRow) -> list[PhaseLine]:
+    """Return the phases of a job in the order of the work, with what has been done in each."""
+    marks = shelf.phase_marks(conn, job.id)
+    model = model_of_dossier(conn, job.dossier_id)
+    finished = runs.finished_runs(conn)
+    of_job = runs.runs_of_job(conn, job.id)
+    lines = []
+    for phase in PHASES:
+        here = [r for r in of_job if r.phase == phase]
+        last = here[-1] if here else None
+        mark = marks.get(phase)
+        running = last is not None and last.id not in finished
+        done = mark is not None and mark.state == "done"
+        state = "running" if running else "done" if done else "open"
+        can_run = bool(runnable_groups(model, phase))
+        if running:
+            words = "in hand"
+        elif done and mark:
+            words = f"done {mark.at_utc[:10]}" + (f", {mark.remark}" if mark.remark else "")
+        elif can_run:
+            words = f"{sum(len(g.steps) for g in runnable_groups(model, phase))} steps in the dossier"
+        else:
+            words = "done by hand; this version keeps only that it was"
+        lines.append(PhaseLine(phase, state, words, last.id if last else None, can_run))
+    return lines
+
+
+def mark_phase(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
+    """Record that a phase was done by hand, or is open again. Raises FieldsRefused."""
+    job_of(conn, job_id)
+    phase, state = form.get("phase", ""), form.get("state", "")
+    if phase not in PHASES or state not in ("done", "open"):
+        raise FieldsRefused({"phase": "There is no such phase."})
+    shelf.mark_phase(conn, job_id=job_id, phase=phase, state=state, remark=form.get("remark", "").strip()[:400], at_utc=now_utc())
+
+
+def begin_run(conn: sqlite3.Connection, job_id: int, phase: str) -> int:
+    """Begin a run of a phase, or return the one that is open. Raises NotFound, FieldsRefused for a phase that cannot be led."""
+    job = job_of(conn, job_id)
+    finished = runs.finished_runs(conn)
+    for row in runs.runs_of_job(conn, job_id):
+        if row.phase == phase and row.id not in finished:
+            return row.id
+    if not runnable_groups(model_of_dossier(conn, job.dossier_id), phase):
+        raise FieldsRefused({"phase": f"The dossier has no steps for “{phase}” that this version can lead through."})
+    return runs.add_run(conn, job_id=job_id, dossier_id=job.dossier_id, phase=phase, bench=job.bench, at_utc=now_utc())
+
+
+def overview(conn: sqlite3.Connection) -> dict[str, Any]:
+    """Return what the shelf page shows."""
+    finished = runs.finished_runs(conn)
+    jobs = []
+    for job in shelf.jobs(conn):
+        of_job = runs.runs_of_job(conn, job.id)
+        running = next((r for r in reversed(of_job) if r.id not in finished), None)
+        last = of_job[-1] if of_job else None
+        words = f"{running.phase}, in hand" if running else f"{last.phase}, done" if last else "nothing begun"
+        jobs.append({"row": job, "words": words, "run_id": running.id if running else None})
+    return {"models": shelf.models(conn), "sets": shelf.sets(conn), "jobs": jobs}
+
+
+def _too_long(form: dict[str, str], *names: str) -> dict[str, str]:
+    return {n: f"Keep it under {LONGEST[n]} letters; put the rest into the remarks." for n in names if len(form.get(n, "")) > LONGEST[n]}

@@ -1,0 +1,90 @@
+"""The stand-in instruments as something that can be plugged in and unplugged: a process, its ports, the set on the bench."""
+
+import json
+import subprocess
+import sys
+import threading
+from pathlib import Path
+from typing import Any
+
+from calm_needle.errors import StoreUnusable
+
+START_S = 20.0
+
+
+class StandIns:
+    """Starts and ends the process of the stand-in bench. The ports stay the same, as a real instrument's address does."""
+
+    def __init__(self, folder: Path, *, misalign: str = "moderate") -> None:
+        self._folder, self._misalign = folder, misalign
+        self._process: subprocess.Popen[str] | None = None
+        self._lock = threading.RLock()
+        self._set_id: int | None = None
+        self._dossier = ""
+
+    @property
+    def plugged_in(self) -> bool:
+        return self._process is not None and self._process.poll() is None
+
+    @property
+    def set_id(self) -> int | None:
+        """The set whose twin is on the bench."""
+        return self._set_id
+
+    @property
+    def ports(self) -> dict[str, int]:
+        """Name to port, as they were last."""
+        file = self._folder / "ports.json"
+        return dict(json.loads(file.read_text(encoding="utf-8"))) if file.exists() else {}
+
+    def resources(self) -> dict[str, str]:
+        """Return the VISA resource name of each stand-in."""
+        return {name: f"TCPIP::127.0.0.1::{port}::SOCKET" for name, port in self.ports.items()}
+
+    def put_on_bench(self, *, set_id: int, dossier: str) -> None:
+        """Put the twin of a set on the bench, with the instruments plugged in; nothing happens when it is there already."""
+        with self._lock:
+            if self.plugged_in and self._set_id == set_id:
+                return
+            self.unplug()
+            self._set_id, self._dossier = set_id, dossier
+            self.plug_in()
+
+    def plug_in(self) -> None:
+        """Start the process, with the set that was last on the bench."""
+        with self._lock:
+            if self.plugged_in or self._set_id is None:
+                return
+            self._folder.mkdir(parents=True, exist_ok=True)
+            dossier_file = self._folder / f"set-{self._set_id}-dossier.json"
+            dossier_file.write_text(self._dossier, encoding="utf-8")
+            command = [sys.executable, "-m", "calm_needle.sim.rig", str(dossier_file), "--seed", str(self._set_id)]
+            command += ["--misalign", self._misalign, "--state", str(self._folder / f"set-{self._set_id}.json")]
+            command += ["--ports", json.dumps(self.ports)]
+            # Its standard input stays open as long as we live: when we end, however we end, so does it.
+            self._process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
+            (self._folder / "ports.json").write_text(json.dumps(self._greeting()["ports"]), encoding="utf-8")
+
+    def unplug(self) -> None:
+        """End the process, as if the mains had gone."""
+        with self._lock:
+            process, self._process = self._process, None
+            if process is None:
+                return
+            process.kill()
+            process.wait()
+            for pipe in (process.stdin, process.stdout):
+                if pipe:
+                    pipe.close()
+
+    def _greeting(self) -> dict[str, Any]:
+        assert self._process is not None and self._process.stdout is not None
+        timer = threading.Timer(START_S, self._process.kill)
+        timer.start()
+        try:
+            line = self._process.stdout.readline()
+        finally:
+            timer.cancel()
+        if not line:
+            raise StoreUnusable("The stand-in instruments did not start. Another program may hold their ports; start again.")
+        return dict(json.loads(line))

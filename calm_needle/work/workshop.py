@@ -1,0 +1,153 @@
+"""The workshop: a data folder, its store, the bench of instruments, and the runs that are open on it."""
+
+import os
+import queue
+import secrets
+import sqlite3
+import sys
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from calm_needle.errors import StoreUnusable
+from calm_needle.store import bench as bench_store
+from calm_needle.store import db, shelf
+from calm_needle.work.clock import now_utc
+from calm_needle.work.desk import Desk
+from calm_needle.work.live_bench import LiveBench, find_out
+from calm_needle.work.stand_ins import StandIns
+
+
+class Workshop:
+    """Everything that lives as long as the server does."""
+
+    def __init__(self, folder: Path) -> None:
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+        except OSError as fault:
+            raise StoreUnusable(f"The data folder {folder} cannot be made: {fault.strerror}. Choose another with --data.") from None
+        self.folder = folder
+        self._path = folder / db.FILE_NAME
+        self._idle: queue.LifoQueue[sqlite3.Connection] = queue.LifoQueue()
+        self._desks: dict[int, Desk] = {}
+        self._desk_connections: list[sqlite3.Connection] = []
+        self._lock = threading.RLock()
+        self.live = LiveBench()
+        self.stand_ins = StandIns(folder / "stand-ins")
+        with self.store():  # a folder that cannot be used is found out now
+            pass
+
+    @contextmanager
+    def store(self) -> Iterator[sqlite3.Connection]:
+        """A connection for as long as it is needed."""
+        try:
+            conn = self._idle.get_nowait()
+        except queue.Empty:
+            conn = db.connect(self._path)
+        try:
+            yield conn
+        finally:
+            self._idle.put(conn)
+
+    def secret_key(self) -> str:
+        """The key that signs cookies, made once for a data folder and readable by its owner only."""
+        file = self.folder / "secret"
+        if not file.exists():
+            with os.fdopen(os.open(file, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as out:
+                out.write(secrets.token_hex(32))
+        return file.read_text(encoding="utf-8")
+
+    def desk(self, run_id: int) -> Desk:
+        """The run of that number, opened when first asked for. Raises NotFound."""
+        with self._lock:
+            if run_id not in self._desks:
+                conn = db.connect(self._path)
+                try:
+                    self._desks[run_id] = Desk(conn, run_id, self.live)
+                except BaseException:
+                    conn.close()
+                    raise
+                self._desk_connections.append(conn)
+            return self._desks[run_id]
+
+    def bring_to_bench(self, run_id: int) -> Desk:
+        """Open a run, and give it the instruments if it works with them."""
+        desk = self.desk(run_id)
+        if not desk.on_instruments:
+            return desk
+        with self._lock:
+            if self.uses_stand_ins():
+                with desk.book() as book:
+                    set_id, dossier_id = book.job.set_id, book.run.dossier_id
+                if self.stand_ins.set_id != set_id:
+                    with self.store() as conn:
+                        dossier = shelf.dossier_content(conn, dossier_id) or "{}"
+                    self.stand_ins.put_on_bench(set_id=set_id, dossier=dossier)
+                    self.connect_stand_ins()
+            elif not self.live.states:
+                self.connect_instruments()
+            self.live.attach(desk)
+        return desk
+
+    def uses_stand_ins(self) -> bool:
+        with self.store() as conn:
+            return bench_store.setting(conn, "stand-ins") == "on"
+
+    def use_stand_ins(self, on: bool) -> None:
+        """Work with the simulated bench, or with real instruments."""
+        with self._lock:
+            with self.store() as conn:
+                bench_store.put_setting(conn, "stand-ins", "on" if on else "off")
+            if not on:
+                self.stand_ins.unplug()
+                self.connect_instruments()
+
+    def connect_stand_ins(self) -> None:
+        self.live.connect(self.stand_ins.resources())
+
+    def connect_instruments(self) -> None:
+        """Use the instruments that were added by their VISA resource names."""
+        with self.store() as conn:
+            rows = bench_store.instruments(conn)
+        self.live.connect({r.kind: r.resource for r in rows})
+
+    def add_instrument(self, resource: str) -> tuple[str, str]:
+        """Ask what is at a VISA resource name, and use it from now on. Raises InstrumentError in words."""
+        kind, identity = find_out(resource)
+        with self._lock:
+            with self.store() as conn:
+                bench_store.put_instrument(conn, kind=kind, resource=resource, identity=identity, stand_in=False, at_utc=now_utc())
+            if not self.uses_stand_ins():
+                self.connect_instruments()
+        return kind, identity
+
+    def remove_instrument(self, kind: str) -> None:
+        with self._lock:
+            with self.store() as conn:
+                bench_store.remove_instrument(conn, kind)
+            if not self.uses_stand_ins():
+                self.connect_instruments()
+
+    def instruments(self) -> list[bench_store.InstrumentRow]:
+        with self.store() as conn:
+            return bench_store.instruments(conn)
+
+    def close(self) -> None:
+        """Leave everything safe: generator off, stand-ins ended, database closed."""
+        self.live.close()
+        self.stand_ins.unplug()
+        while not self._idle.empty():
+            self._idle.get_nowait().close()
+        for conn in self._desk_connections:
+            conn.close()
+
+
+def default_folder(*, demo: bool) -> Path:
+    """Where data is kept when nobody says otherwise: the platform's own place."""
+    name = "calm-needle-demo" if demo else "calm-needle"
+    if sys.platform == "win32":
+        return Path(os.environ.get("LOCALAPPDATA", Path.home() / "AppData" / "Local")) / name
+    if sys.platform == "darwin":
+        return Path.home() / "Library" / "Application Support" / name
+    return Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share") / name
