@@ -46,15 +46,15 @@ def build_parser() -> argparse.ArgumentParser:
 
 
 def run_demo(arguments: argparse.Namespace) -> int:
-    from calm_needle.web import server  # Flask is not needed to compute
+    from calm_needle.web.server import run  # Flask is not needed to compute
 
-    return server.run(data_dir=arguments.data, port=arguments.port, demo=True, open_browser=not arguments.no_browser)
+    return run(data_dir=arguments.data, port=arguments.port, demo=True, open_browser=not arguments.no_browser)
 
 
 def run_serve(arguments: argparse.Namespace) -> int:
-    from calm_needle.web import server
+    from calm_needle.web.server import run
 
-    return server.run(data_dir=arguments.data, port=arguments.port, demo=False, open_browser=not arguments.no_browser)
+    return run(data_dir=arguments.data, port=arguments.port, demo=False, open_browser=not arguments.no_browser)
 
 
 def run_compute(arguments: argparse.Namespace) -> int:

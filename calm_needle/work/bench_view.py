@@ -100,6 +100,7 @@ def page(book: RunBook, bench: LiveBench | None) -> dict[str, Any]:
     """Return what stands still between two acts."""
     state, step = book.state, book.step
     start = book.start_db()
+    done = book.phases_done()
     adjuster = book.model.adjuster(step.adjusters[0]) if step and step.adjusters else None
     return {
         "run": book.run,
@@ -120,7 +121,7 @@ def page(book: RunBook, bench: LiveBench | None) -> dict[str, Any]:
         "level_move": book.level_move(),
         "cautions": cautions_for(safety_class=book.model.safety_class, hazards=step.hazards if step else ()),
         "last_word": LAST_WORD,
-        "phases": [{"name": p, "now": p == book.run.phase} for p in PHASES if p != "fault finding"],
+        "phases": [{"name": p, "now": p == book.run.phase, "done": p in done} for p in PHASES if p != "fault finding"],
         "practice": bool(bench and bench.has_practice_set),
         "instruments": bench is not None,
         "waxed_answer": book.verdict.kind == "flat",
@@ -306,6 +307,8 @@ def _since_start(book: RunBook) -> dict[str, str] | None:
     steps = [book.groups[v.cursor.group].steps[v.cursor.step] for v in taken]
     touched = {s.adjusters[0] for s in steps if s.adjusters}
     stops = sum(v.outcome == "no_peak" and not v.superseded for v in book.state.visits)
+    if not touched:
+        return {"gain": format_db(level - first.detail["level_db"]), "words": "no core peaked yet"}
     words = f"{len(touched)} {'core' if len(touched) == 1 else 'cores'} peaked, {stops if stops else 'none'} without a peak"
     return {"gain": format_db(level - first.detail["level_db"]), "words": words}
 

@@ -39,7 +39,7 @@ def load(conn: sqlite3.Connection) -> None:
             halvern,
             serial="20318",
             owner="Tern Rock collection",
-            remarks="Bought as seen. Wax in one core, two paddings melted by earlier hands.",
+            remarks="Bought as seen. One core is waxed; earlier hands have been at the medium-wave padder.",
             complaint="Weak on all bands, stations run into each other on medium wave.",
             bench="instruments",
             at_utc="2026-11-17T09:40:00.000Z",

@@ -27,6 +27,7 @@ LAST_READINGS_S = 0.8  # s over which "now" is averaged when readings come by th
 FIRST_READINGS = 4  # readings that make the start of such a visit
 LIVE_SPACING_S = 0.3  # s; closer readings come by themselves
 RUNNABLE = ("peak", "null", "check")  # the step kinds this version leads through
+LED_PHASES = ("intermediate frequency",)  # and the phases
 
 
 class NotSureEnough(CalmNeedleError):
@@ -78,7 +79,11 @@ class RunBook:
 
     def decibels(self, reading: runs.ReadingRow) -> float:
         """A reading in decibels re 1 V at the reference level: comparable whatever the generator was turned to."""
-        change = gain_db(from_v=self.reference_level_v(), to_v=reading.generator_v) if reading.generator_v else 0.0
+        return self.decibels_at(reading, self.reference_level_v())
+
+    def decibels_at(self, reading: runs.ReadingRow, reference_v: float) -> float:
+        """The same, at a reference level that is given (V)."""
+        change = gain_db(from_v=reference_v, to_v=reading.generator_v) if reading.generator_v else 0.0
         raw = reading.value if reading.unit == "dB" else 20.0 * math.log10(max(reading.value, 1e-9))
         return raw - change
 
@@ -241,6 +246,8 @@ class RunBook:
             "start_db": start,
             "gain_db": None if start is None or step.kind == "check" else now[0] - start,
             "value": now[1],
+            "unit": self.watched[-1].unit,
+            "generator_v": self.watched[-1].generator_v,
             "verdict": verdict.kind,
             "crest_seen": verdict.peak_seen,
             "fall_db": [verdict.fall_before_db, verdict.fall_after_db],
@@ -335,6 +342,10 @@ class RunBook:
     def readings_of(self, visit: Visit) -> list[runs.ReadingRow]:
         return runs.readings_of_visit(self._conn, visit.id)
 
+    def phases_done(self) -> set[str]:
+        """The phases of this job that are marked as done."""
+        return {m.phase for m in shelf.phase_marks(self._conn, self.job.id).values() if m.state == "done"}
+
     def findings(self) -> list[runs.FindingRow]:
         return runs.findings(self._conn, self.run.id)
 
@@ -408,6 +419,8 @@ class RunBook:
 
 def runnable_groups(model: Model, phase: str) -> tuple[Group, ...]:
     """Return the groups of a phase that this version can lead a person through: all steps of kinds it knows."""
+    if phase not in LED_PHASES:
+        return ()
     return tuple(g for g in model.groups_of(phase) if all(s.kind in RUNNABLE for s in g.steps))
 
 

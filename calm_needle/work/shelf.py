@@ -22,7 +22,7 @@ class PhaseLine:
     """One phase of a job as its page shows it."""
 
     name: str
-    state: str  # done, open, running
+    state: str  # done, open, running; "if needed" for a phase that only a failed step calls for
     words: str
     run_id: int | None
     can_run: bool
@@ -53,6 +53,15 @@ def model_of_dossier(conn: sqlite3.Connection, dossier_id: int) -> Model:
     if content is None:
         raise NotFound("dossier", dossier_id)
     return read_model(json.loads(content))
+
+
+def dossier_text(conn: sqlite3.Connection, key: str) -> str:
+    """Return a model's dossier as the file it is exchanged as. Raises NotFound."""
+    row = shelf.model_by_key(conn, key)
+    content = shelf.dossier_content(conn, row.dossier_id) if row else None
+    if content is None:
+        raise NotFound("model", key)
+    return content + "\n"
 
 
 def add_set(conn: sqlite3.Connection, form: dict[str, str]) -> int:
@@ -115,16 +124,18 @@ def phases_of(conn: sqlite3.Connection, job: shelf.JobRow) -> list[PhaseLine]:
         mark = marks.get(phase)
         running = last is not None and last.id not in finished
         done = mark is not None and mark.state == "done"
-        state = "running" if running else "done" if done else "open"
+        state = "running" if running else "done" if done else "if needed" if phase == "fault finding" else "open"
         can_run = bool(runnable_groups(model, phase))
         if running:
             words = "in hand"
         elif done and mark:
             words = f"done {mark.at_utc[:10]}" + (f", {mark.remark}" if mark.remark else "")
+        elif state == "if needed":
+            words = "when a step cannot be met"
         elif can_run:
             words = f"{sum(len(g.steps) for g in runnable_groups(model, phase))} steps in the dossier"
         else:
-            words = "done by hand; this version keeps only that it was"
+            words = "by hand; the program keeps that it was done"
         lines.append(PhaseLine(phase, state, words, last.id if last else None, can_run))
     return lines
 
@@ -157,8 +168,8 @@ def overview(conn: sqlite3.Connection) -> dict[str, Any]:
     for job in shelf.jobs(conn):
         of_job = runs.runs_of_job(conn, job.id)
         running = next((r for r in reversed(of_job) if r.id not in finished), None)
-        last = of_job[-1] if of_job else None
-        words = f"{running.phase}, in hand" if running else f"{last.phase}, done" if last else "nothing begun"
+        following = next((p for p in phases_of(conn, job) if p.state == "open"), None)
+        words = f"{running.phase}, in hand" if running else f"next: {following.name}" if following else "all phases done"
         jobs.append({"row": job, "words": words, "run_id": running.id if running else None})
     return {"models": shelf.models(conn), "sets": shelf.sets(conn), "jobs": jobs}
 

@@ -1,0 +1,116 @@
+"""The application: its screens, its edges, and nothing of the job itself."""
+
+import hashlib
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+from flask import Flask, Response, abort, request, send_from_directory, url_for
+from flask_compress import Compress
+from flask_wtf.csrf import CSRFProtect
+
+from calm_needle.core.quantities import format_db, format_si
+from calm_needle.web import failures
+from calm_needle.web.screens.bench.views import screen as bench
+from calm_needle.web.screens.dossier.views import screen as dossier
+from calm_needle.web.screens.instruments.views import screen as instruments
+from calm_needle.web.screens.job.views import screen as job
+from calm_needle.web.screens.record.views import screen as record
+from calm_needle.web.screens.shelf.views import screen as shelf
+from calm_needle.work.workshop import Workshop
+
+HERE = Path(__file__).parent
+LARGEST_REQUEST = 3_000_000  # bytes: a dossier, with room to spare
+SCREENS = (shelf, job, dossier, bench, record, instruments)
+THEMES = ("system", "linen", "lamp")
+POLICY = (
+    "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; "
+    "base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
+)
+HEADERS = {
+    "Content-Security-Policy": POLICY,
+    "X-Content-Type-Options": "nosniff",
+    "X-Frame-Options": "DENY",
+    "Referrer-Policy": "same-origin",
+    "Cross-Origin-Opener-Policy": "same-origin",
+    "Cross-Origin-Resource-Policy": "same-origin",
+    "Permissions-Policy": "camera=(), microphone=(), geolocation=()",
+}
+A_YEAR_S = 31_536_000
+
+
+def create_app(workshop: Workshop) -> Flask:
+    """Return the application over a workshop. Answers only to names of this very machine."""
+    app = Flask(__name__, template_folder="screens", static_folder="static")
+    app.config.update(
+        SECRET_KEY=workshop.secret_key(),
+        MAX_CONTENT_LENGTH=LARGEST_REQUEST,
+        MAX_FORM_MEMORY_SIZE=200_000,
+        TRUSTED_HOSTS=["127.0.0.1", "localhost", "[::1]"],  # a page elsewhere that points its name at us is refused
+        SESSION_COOKIE_SAMESITE="Strict",
+        SESSION_COOKIE_HTTPONLY=True,
+        SESSION_COOKIE_NAME="calm-needle",
+        WTF_CSRF_TIME_LIMIT=None,  # a bench stands open for days
+        COMPRESS_ALGORITHM=["gzip"],
+        COMPRESS_MIMETYPES=["text/html", "text/css", "text/javascript", "application/javascript", "application/json", "image/svg+xml"],
+    )
+    app.extensions["workshop"] = workshop
+    CSRFProtect(app)
+    Compress(app)
+    for screen in SCREENS:
+        app.register_blueprint(screen)
+    failures.register(app)
+    app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
+    app.jinja_env.globals.update(asset=_asset, script=_script, theme=_theme)
+    app.jinja_env.filters.update(si=_si, db=format_db)
+
+    @app.get("/js/<screen>/<name>.js")
+    def screen_script(screen: str, name: str) -> Response:
+        if "/" in screen or not (HERE / "screens" / screen / f"{name}.js").is_file():
+            abort(404)
+        return send_from_directory(HERE / "screens" / screen, f"{name}.js", mimetype="text/javascript")
+
+    @app.post("/theme")
+    def choose_theme() -> Response:
+        chosen = request.form.get("theme", "system")
+        back = request.form.get("back", "/")
+        # Only a path of our own: never away from here.
+        target = back if back.startswith("/") and not back.startswith("//") and "\\" not in back else "/"
+        answer = Response(status=303, headers={"Location": target})
+        answer.set_cookie("theme", chosen if chosen in THEMES else "system", max_age=A_YEAR_S, samesite="Strict", httponly=True)
+        return answer
+
+    @app.after_request
+    def guard(response: Response) -> Response:
+        for name, value in HEADERS.items():
+            response.headers.setdefault(name, value)
+        if request.endpoint in ("static", "screen_script") and "v" in request.args and response.status_code == 200:
+            response.headers["Cache-Control"] = f"public, max-age={A_YEAR_S}, immutable"
+        elif response.mimetype == "text/html":
+            response.headers.setdefault("Cache-Control", "no-store")
+        return response
+
+    return app
+
+
+def _asset(name: str) -> str:
+    """The address of a static file, with what is in it in the address: it may be kept for ever."""
+    return url_for("static", filename=name, v=_digest(HERE / "static" / name))
+
+
+def _script(screen: str, name: str) -> str:
+    return url_for("screen_script", screen=screen, name=name, v=_digest(HERE / "screens" / screen / f"{name}.js"))
+
+
+@cache
+def _digest(file: Path) -> str:
+    return hashlib.sha256(file.read_bytes()).hexdigest()[:10]
+
+
+def _theme() -> str:
+    chosen = request.cookies.get("theme", "system")
+    return chosen if chosen in THEMES else "system"
+
+
+def _si(value: Any, unit: str, digits: int = 4) -> str:
+    return "" if value is None else format_si(float(value), unit=unit, digits=digits)

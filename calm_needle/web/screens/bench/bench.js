@@ -1,0 +1,196 @@
+/* The bench page: shows what the stream says, sends what is pressed, fetches its parts anew after each act. No rule of the job. */
+document.addEventListener('alpine:init', () => {
+  const SIGNS = {
+    eye: 'M3 16 Q16 4 29 16 Q16 28 3 16 M16 13 a3 3 0 1 0 .1 0', onward: 'M5 22 L16 8 L27 22', turn_back: 'M9 8 A11 11 0 1 0 24 9 M24 3 V10 H17',
+    crest: 'M4 26 Q16 -6 28 26 M11 17 L15 21 L22 12', nothing: 'M4 16 H28', stop: 'M26 5 V27 M5 16 H20 M14 9 L21 16 L14 23',
+    humps: 'M2 26 Q9 -2 16 18 Q23 2 30 26', wander: 'M2 18 L8 8 L13 24 L18 6 L23 22 L30 12', level: 'M16 4 V28 M8 20 L16 28 L24 20', set: 'M5 9 H27 M5 23 H27 M11 5 V13 M21 19 V27',
+    measure: 'M3 26 V14 M10 26 V9 M16 26 V5 M22 26 V9 M29 26 V14', round: 'M26 16 A10 10 0 1 1 21 7 M21 2 V8 H15',
+  };
+  const SHORT = { generator: 'generator', 'ac-millivoltmeter': 'meter', 'practice-set': 'set' };
+
+  Alpine.data('bench', () => ({
+    ask: '', fault: '', dialogFault: '', readingFault: '', listening: false, speaking: false, shortcuts: true, waxed: false, side: 'above', turnable: false,
+
+    init() {
+      this.csrf = document.querySelector('meta[name=csrf-token]').content;
+      this.needle = new Needle(this.$refs.needle);
+      this.ear = new Listening();
+      this.pending = 0; this.sending = false;
+      this.start = this.read();
+      this.trail = new Trail(this.$refs.trail, this.start.instruments);
+      if (this.$refs.core) this.dial = new CoreDial(this.$refs.core, (turns) => this.turn(turns));
+      this.begin(this.start);
+      this.$root.addEventListener('submit', (e) => this.submit(e));
+      window.addEventListener('keydown', (e) => this.key(e));
+      for (const dialog of this.dialogs()) dialog.addEventListener('close', () => { this.dialogFault = ''; });
+      if (this.start.instruments) this.listenIn();
+      document.documentElement.dataset.ready = 'yes';
+    },
+    read() { return JSON.parse(document.getElementById('bench-start').textContent); },
+    dialogs() { return [this.$refs.keys, this.$refs.note, this.$refs.skip]; },
+    begin(start) {
+      this.start = start; this.side = start.side; this.version = start.version;
+      this.turnable = start.practice && start.stage === 'step' && start.snapshot.core !== null;
+      this.needle.clear();
+      this.needle.setScale(start.scale);
+      this.trail.reset(start.trail);
+      this.show(start.snapshot);
+      if (!start.instruments) this.$nextTick(() => document.getElementById('reading')?.focus());
+    },
+
+    listenIn() {
+      this.source = new EventSource(this.start.stream);
+      this.source.onmessage = (e) => {
+        const snapshot = JSON.parse(e.data);
+        if (snapshot.version !== this.version) this.refresh();
+        if (snapshot.visit === this.start.visit) this.show(snapshot);
+      };
+      this.source.onerror = () => { this.lost ??= setTimeout(() => { this.fault = 'The program itself does not answer. What was taken is kept; it is tried again by itself.'; }, 3000); };
+      this.source.onopen = () => { clearTimeout(this.lost); this.lost = null; if (this.fault.startsWith('The program itself')) { this.fault = ''; this.refresh(); } };
+      window.addEventListener('pagehide', () => this.source.close());
+    },
+    show(snapshot) {
+      const { reading, needle, advice } = snapshot;
+      this.text('number', reading ? reading.number : '–');
+      this.text('unit', reading ? reading.unit : '');
+      this.text('gain', `${reading ? reading.gain : '0.0'} dB`);
+      if (needle) { this.needle.show(needle); if (this.start.instruments) this.trail.add({ at: reading.at, db: reading.gain_db }, needle); else this.trail.draw(needle); }
+      if (this.$refs.sentence.textContent !== advice.sentence && this.speaking) this.ear.say(advice.sentence);
+      this.text('sentence', advice.sentence);
+      this.text('evidence', advice.evidence);
+      this.$refs.advice.dataset.tone = advice.tone;
+      this.$refs.sign.setAttribute('d', SIGNS[advice.sign]);
+      this.waxed = snapshot.verdict === 'flat';
+      if (reading) this.ear.hear(reading.gain_db, snapshot.verdict);
+      this.showLinks(snapshot.links);
+      this.turnable = this.start.practice && this.start.stage === 'step' && snapshot.core !== null;
+      if (snapshot.core && this.dial) {
+        if (!this.sending && !this.pending) this.dial.show(snapshot.core.turns);
+        this.text('turns', `${snapshot.core.turns >= 0 ? '+' : '\u2212'}${Math.abs(snapshot.core.turns).toFixed(2)}`);
+        if (snapshot.core.at_stop) this.text('stop', 'At its end stop');
+      }
+      this.$root.dataset.reading = reading ? reading.id : '';
+      this.$root.dataset.verdict = snapshot.verdict;
+    },
+    showLinks(links) {
+      const key = links.map((l) => l.kind + l.state).join();
+      if (!this.$refs.links || key === this.linksShown) return;
+      this.linksShown = key;
+      this.$refs.links.replaceChildren(...links.map((link) => {
+        const li = document.createElement('li');
+        li.dataset.link = link.kind; li.dataset.state = link.state; li.className = 'flex items-center gap-1.5';
+        const good = link.state === 'ready';
+        const svg = document.createElementNS('http://www.w3.org/2000/svg', 'svg');
+        for (const [k, v] of Object.entries({ width: 10, height: 10, viewBox: '0 0 10 10', 'aria-hidden': 'true' })) svg.setAttribute(k, v);
+        const mark = document.createElementNS('http://www.w3.org/2000/svg', 'path');
+        mark.setAttribute('d', good ? 'M5 .5 a4.5 4.5 0 1 0 .01 0' : 'M1 1 L9 9 M9 1 L1 9');
+        mark.setAttribute('class', good ? 'fill-moss' : 'stroke-madder');
+        if (!good) mark.setAttribute('stroke-width', '2.4');
+        svg.append(mark);
+        const words = document.createElement('span'), state = document.createElement('span');
+        words.textContent = SHORT[link.kind]; state.className = 'sr-only'; state.textContent = ` ${link.state}`;
+        words.append(state);
+        li.append(svg, words);
+        return li;
+      }));
+    },
+    text(ref, words) { const node = this.$refs[ref]; if (node && node.textContent !== words) node.textContent = words; },
+
+    async submit(e) {
+      if (e.target.closest('header')) return;
+      e.preventDefault();
+      await this.send(e.target);
+    },
+    async send(form, extra) {
+      const body = new URLSearchParams(new FormData(form));
+      for (const [k, v] of Object.entries(extra ?? {})) body.set(k, v);
+      let answer;
+      try {
+        answer = await fetch(form.action, { method: 'POST', body, headers: { Accept: 'application/json', 'X-CSRFToken': this.csrf } });
+      } catch { this.fault = 'The program itself does not answer. Nothing was sent; try again in a moment.'; return; }
+      const said = await answer.json();
+      if (answer.ok) {
+        this.forget();
+        if (new URL(said.go, location.href).pathname !== location.pathname) { location.assign(said.go); return; }
+        this.closeDialogs();
+        if (form.matches('[data-typed]')) form.reset();
+        await this.refresh();
+      } else if (said.ask) { this.ask = said.words; this.asked = form; this.$nextTick(() => this.$refs.insist.focus()); }
+      else if (form.matches('[data-typed]')) this.readingFault = said.words;
+      else if (form.closest('dialog')) this.dialogFault = said.words;
+      else { this.fault = said.words; if (answer.status === 409) await this.refresh(); }
+    },
+    insist() { const form = this.asked; this.ask = ''; if (form) this.send(form, { sure: 'yes' }); },
+    forget() { this.ask = ''; this.fault = ''; this.readingFault = ''; },
+
+    async refresh() {
+      if (this.refreshing) { this.again = true; return; }
+      this.refreshing = true;
+      try {
+        const answer = await fetch(location.pathname, { headers: { Accept: 'text/html' } });
+        if (!answer.ok) return;
+        const fresh = new DOMParser().parseFromString(await answer.text(), 'text/html');
+        const focused = document.activeElement?.closest('[data-swap] [data-key]')?.dataset.key;
+        for (const part of document.querySelectorAll('[data-swap]')) {
+          const next = fresh.querySelector(`[data-swap="${part.dataset.swap}"]`);
+          if (next && next.innerHTML !== part.innerHTML) part.replaceChildren(...next.childNodes);
+        }
+        document.title = fresh.title;
+        this.begin(this.read());
+        if (focused) document.querySelector(`[data-key="${focused}"]`)?.focus();
+      } finally {
+        this.refreshing = false;
+        if (this.again) { this.again = false; this.refresh(); }
+      }
+    },
+
+    turn(turns) {
+      this.pending += turns;
+      if (!this.sending) this.pump();
+    },
+    async pump() {
+      this.sending = true;
+      while (this.pending) {
+        const turns = this.pending;
+        this.pending = 0;
+        try {
+          const answer = await fetch(this.start.turn, { method: 'POST', body: new URLSearchParams({ turns: turns.toFixed(5) }), headers: { Accept: 'application/json', 'X-CSRFToken': this.csrf } });
+          if (!answer.ok) { this.fault = (await answer.json()).words; this.pending = 0; }
+        } catch { this.fault = 'The program itself does not answer. The core was not turned.'; this.pending = 0; }
+      }
+      this.sending = false;
+    },
+
+    key(e) {
+      if (e.ctrlKey || e.metaKey || e.altKey) return;
+      if (this.dialogs().some((d) => d.open)) return;
+      if (e.key === 'Escape') { this.forget(); return; }
+      const field = e.target.closest('input, textarea, select');
+      if (field) { if (e.key === 'Enter' && field.id === 'reading' && !field.value.trim()) { e.preventDefault(); this.press('Enter'); } return; }
+      if (this.turnable && this.dial.key(e)) { e.preventDefault(); return; }
+      const control = e.target.closest('button, a, summary');
+      if (control && (e.key === 'Enter' || e.key === ' ')) return;
+      if (/^[0-9.,-]$/.test(e.key)) { document.getElementById('reading')?.focus(); return; }
+      const name = e.key === ' ' ? 'Space' : e.key.length === 1 ? e.key.toUpperCase() : e.key;
+      if (name.length === 1 && !this.shortcuts) return;
+      if (e.repeat) return;
+      if (this.press(name)) e.preventDefault();
+    },
+    press(name) {
+      const button = [...document.querySelectorAll(`[data-key="${name}"]`)].find((b) => b.offsetParent !== null);
+      button?.click();
+      return Boolean(button);
+    },
+
+    flip() { this.side = this.side === 'above' ? 'below' : 'above'; },
+    openKeys() { this.$refs.keys.showModal(); },
+    openNote() { this.$refs.note.showModal(); },
+    openSkip() { this.$refs.skip.showModal(); },
+    closeDialogs() { for (const dialog of this.dialogs()) if (dialog.open) dialog.close(); document.getElementById('note-words').value = ''; },
+    toggleListen() {
+      this.listening = !this.listening;
+      if (this.listening) this.ear.start(); else this.ear.stop();
+      document.activeElement?.blur();
+    },
+  }));
+});

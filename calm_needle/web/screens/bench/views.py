@@ -1,0 +1,158 @@
+"""The bench page: one step, its needle, its advice; and the stream that keeps it live."""
+
+import json
+from collections.abc import Callable, Iterator
+from typing import Any
+
+from flask import Blueprint, Response, jsonify, make_response, redirect, render_template, request, session, url_for
+
+from calm_needle.core.quantities import parse_reading, parse_si
+from calm_needle.errors import FieldsRefused, NotUnderstood
+from calm_needle.web.asking import typed_form, wants_json, workshop
+from calm_needle.work.desk import Desk
+from calm_needle.work.run_book import NotSureEnough
+
+screen = Blueprint("bench", __name__, url_prefix="/bench")
+
+
+@screen.get("/<int:run_id>")
+def page(run_id: int) -> str:
+    return _render(workshop().bring_to_bench(run_id))
+
+
+@screen.get("/<int:run_id>/stream")
+def stream(run_id: int) -> Response:
+    desk = workshop().bring_to_bench(run_id)
+
+    def tell() -> Iterator[str]:
+        yield "retry: 1000\n\n"
+        number = -1
+        while True:
+            number, snapshot = desk.wait_for_news(number)
+            # The comment also finds out that nobody listens any more, and frees this thread.
+            yield ": still here\n\n" if snapshot is None else f"id: {number}\ndata: {json.dumps(snapshot)}\n\n"
+
+    return Response(tell(), mimetype="text/event-stream", headers={"Cache-Control": "no-store", "X-Accel-Buffering": "no"})
+
+
+@screen.post("/<int:run_id>/set")
+def set_everything(run_id: int) -> Response:
+    return _act(run_id, lambda desk, visit: desk.set_everything())
+
+
+@screen.post("/<int:run_id>/level")
+def move_level(run_id: int) -> Response:
+    return _act(run_id, lambda desk, visit: desk.move_level(visit))
+
+
+@screen.post("/<int:run_id>/take")
+def take(run_id: int) -> Response:
+    sure = request.form.get("sure") == "yes"
+    try:
+        return _act(run_id, lambda desk, visit: desk.act(visit, lambda book: book.take(sure=sure)))
+    except NotSureEnough as fault:
+        if wants_json():
+            raise
+        return make_response(_render(workshop().desk(run_id), ask=str(fault)), 409)
+
+
+@screen.post("/<int:run_id>/no-peak")
+def no_peak(run_id: int) -> Response:
+    return _act(run_id, lambda desk, visit: desk.act(visit, lambda book: book.no_peak()))
+
+
+@screen.post("/<int:run_id>/skip")
+def skip(run_id: int) -> Response:
+    return _act(run_id, lambda desk, visit: desk.act(visit or None, lambda book: book.skip(request.form.get("reason", ""))))
+
+
+@screen.post("/<int:run_id>/back")
+def back(run_id: int) -> Response:
+    return _act(run_id, lambda desk, visit: desk.act(None, lambda book: book.back()))
+
+
+@screen.post("/<int:run_id>/mark")
+def mark(run_id: int) -> Response:
+    return _act(run_id, lambda desk, visit: desk.act(visit, lambda book: book.mark()))
+
+
+@screen.post("/<int:run_id>/wax")
+def clear_wax(run_id: int) -> Response:
+    return _act(run_id, lambda desk, visit: desk.clear_wax(visit))
+
+
+@screen.post("/<int:run_id>/sweep")
+def sweep(run_id: int) -> Response:
+    return _act(run_id, lambda desk, visit: desk.sweep(visit))
+
+
+@screen.post("/<int:run_id>/again")
+def again(run_id: int) -> Response:
+    return _act(run_id, lambda desk, visit: desk.act(None, lambda book: book.decide(go_on=True)))
+
+
+@screen.post("/<int:run_id>/stop")
+def stop(run_id: int) -> Response:
+    return _act(run_id, lambda desk, visit: desk.act(None, lambda book: book.decide(go_on=False)))
+
+
+@screen.post("/<int:run_id>/finish")
+def finish(run_id: int) -> Response:
+    workshop().desk(run_id).act(None, lambda book: book.finish())
+    return _go(url_for("record.page", run_id=run_id))
+
+
+@screen.post("/<int:run_id>/note")
+def note(run_id: int) -> Response:
+    return _act(run_id, lambda desk, visit: desk.act(None, lambda book: book.note(request.form.get("words", ""))))
+
+
+@screen.post("/<int:run_id>/strike")
+def strike(run_id: int) -> Response:
+    form = typed_form()
+    reading = int(form["reading"]) if form.get("reading", "").isascii() and form.get("reading", "").isdigit() else 0
+    return _act(run_id, lambda desk, visit: desk.act(visit, lambda book: book.strike(reading, form.get("reason", ""))))
+
+
+@screen.post("/<int:run_id>/readings")
+def type_reading(run_id: int) -> Response:
+    typed = request.form.get("reading", "")
+    try:
+        quantity = parse_reading(typed)
+        return _act(run_id, lambda desk, visit: desk.type_reading(visit, quantity))
+    except (NotUnderstood, FieldsRefused) as fault:
+        if wants_json():
+            raise
+        return make_response(_render(workshop().desk(run_id), typed_reading=typed, reading_fault=str(fault)), 422)
+
+
+@screen.post("/<int:run_id>/turn")
+def turn(run_id: int) -> Response:
+    position = workshop().desk(run_id).turn(parse_si(request.form.get("turns", ""), unit="turn"))
+    return make_response(jsonify(at_stop=position.at_stop, travel=position.travel))
+
+
+@screen.post("/<int:run_id>/cautions")
+def acknowledge(run_id: int) -> Response:
+    session["cautions"] = sorted({*session.get("cautions", []), *request.form.getlist("caution")})
+    return _go(url_for("bench.page", run_id=run_id))
+
+
+def _act(run_id: int, do: Callable[[Desk, int], Any]) -> Response:
+    desk = workshop().bring_to_bench(run_id)
+    visit = request.form.get("visit", "")
+    do(desk, int(visit) if visit.isascii() and visit.isdigit() else 0)
+    return _go(url_for("bench.page", run_id=run_id))
+
+
+def _go(target: str) -> Response:
+    """Done: a script is told where the run is now, a form is sent there."""
+    return make_response(jsonify(go=target), 200) if wants_json() else make_response(redirect(target, 303))
+
+
+def _render(desk: Desk, **more: Any) -> str:
+    view = desk.view()
+    seen = session.get("cautions", [])
+    fresh = [c for c in view["cautions"] if c.id not in seen]
+    defaults = {"typed_reading": "", "reading_fault": "", "ask": ""}
+    return render_template("bench/page.html", **{**defaults, **view, "fresh_cautions": fresh, **more})

@@ -1,0 +1,181 @@
+"""The one door: sets up, starts the demo, tests, measures. Standard library only, so that it runs on any Python 3.11.
+
+run.py setup                    make .venv and install what is pinned, with hashes
+run.py demo [--port N] …        the Tern Rock benches with demo data; sets up first if need be
+run.py serve [--port N] …       the same on your own data
+run.py compute NAME key=value   a calculator
+run.py test [--quick]           format, lint, types, tests, styles
+run.py bench [NAME …]           the figures
+run.py shots                    refresh docs/screenshots
+run.py assets | lock            for developers: build styles and fonts; make the requirement files anew
+"""
+
+import hashlib
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+HERE = Path(__file__).resolve().parent
+VENV = HERE / ".venv"
+PYTHON = VENV / ("Scripts/python.exe" if os.name == "nt" else "bin/python")
+OLDEST = (3, 11)
+TOOLS = ("/usr/bin/chromium-headless-shell", "/usr/bin/chromium")
+QUIET = {**os.environ, "PIP_DISABLE_PIP_VERSION_CHECK": "1", "PIP_NO_INPUT": "1"}
+
+
+def main() -> int:
+    if sys.version_info < OLDEST:
+        print(
+            f"Calm Needle needs Python 3.11 or newer; this is {sys.version.split()[0]}. Start it as: python3.11 run.py …", file=sys.stderr
+        )
+        return 2
+    os.chdir(HERE)
+    command, rest = (sys.argv[1] if len(sys.argv) > 1 else "help"), sys.argv[2:]
+    match command:
+        case "setup":
+            return set_up(developers="--dev" in rest, say=True)
+        case "demo" | "serve" | "compute":
+            return set_up() or become(["-m", "calm_needle.cli", command, *rest])
+        case "test":
+            return set_up(developers=True) or test(quick="--quick" in rest)
+        case "bench":
+            return set_up(developers=True) or find_browser() or call(["-m", "benchmarks", *rest])
+        case "shots":
+            return set_up(developers=True) or find_browser() or call(["-m", "tools.shots"])
+        case "assets":
+            return set_up(developers=True) or assets()
+        case "lock":
+            return set_up(developers=True) or lock()
+    print(__doc__)
+    return 0 if command in ("help", "-h", "--help") else 2
+
+
+def set_up(*, developers: bool = False, say: bool = False) -> int:
+    """Make the environment, or leave it alone when it is as the requirement files want it."""
+    wanted = HERE / ("requirements-dev.txt" if developers else "requirements.txt")
+    stamps = {name: VENV / f".{name}" for name in ("requirements.txt", "requirements-dev.txt")}
+    known = [s.read_text() for s in stamps.values() if s.exists()]
+    # What the developers have holds all that runs, so it serves for both.
+    sums = [digest(HERE / "requirements-dev.txt")] if developers else [digest(HERE / n) for n in stamps]
+    if PYTHON.exists() and any(s in known for s in sums):
+        if say:
+            print("Set up already.")
+        return 0
+    print("Setting up in .venv; this takes a minute the first time.", flush=True)
+    if not PYTHON.exists():
+        made = subprocess.run([sys.executable, "-m", "venv", str(VENV)], check=False).returncode
+        if made:
+            print("Python could not make .venv. On Debian: apt-get install python3-venv; then again.", file=sys.stderr)
+            return made
+    pip = [str(PYTHON), "-m", "pip", "install", "--quiet"]
+    for arguments in (["--require-hashes", "-r", str(wanted)], ["--no-build-isolation", "--no-deps", "--editable", "."]):
+        code = subprocess.run([*pip, *arguments], env=QUIET, check=False).returncode
+        if code:
+            print(
+                "The packages could not be installed; what pip said stands above. Nothing else was changed; mend it and start again.",
+                file=sys.stderr,
+            )
+            return code
+    for stamp in stamps.values():
+        stamp.unlink(missing_ok=True)
+    stamps[wanted.name].write_text(digest(wanted))
+    if say:
+        print("Set up. Start it with: ./run demo")
+    return 0
+
+
+def test(*, quick: bool) -> int:
+    """Format, lint, types, then the tests, then that the committed styles are the built ones. Stops at the first failure."""
+    if code := find_browser():
+        return code
+    steps: list[tuple[str, list[str]]] = [
+        ("format", ["-m", "ruff", "format", "--check", "--quiet", "."]),
+        ("lint", ["-m", "ruff", "check", "--quiet", "."]),
+        ("types", ["-m", "mypy"]),
+    ]
+    if not quick:
+        steps.append(("tests", ["-W", "error", "-m", "tests"]))
+    else:
+        steps.append(("tests without the browser", ["-W", "error", "-m", "tests", "--no-browser"]))
+    for name, arguments in steps:
+        print(f"— {name}", flush=True)
+        if code := call(arguments):
+            print(f"{name} failed.", file=sys.stderr)
+            return code
+    return 0
+
+
+def find_browser() -> int:
+    """See that there is a Chromium; install Debian's where that is possible, or say exactly what to install."""
+    if os.environ.get("CHROMIUM") or any(Path(p).exists() for p in TOOLS):
+        return 0
+    apt = shutil.which("apt-get")
+    if apt and hasattr(os, "geteuid") and os.geteuid() == 0:
+        print("Installing Debian’s Chromium for the tests of the pages.", flush=True)
+        quiet = {**os.environ, "DEBIAN_FRONTEND": "noninteractive"}
+        subprocess.run([apt, "update", "-qq"], check=False, env=quiet, stdout=subprocess.DEVNULL)
+        subprocess.run(
+            [apt, "install", "-y", "-qq", "--no-install-recommends", "chromium-headless-shell"],
+            check=False,
+            env=quiet,
+            stdout=subprocess.DEVNULL,
+        )
+        if any(Path(p).exists() for p in TOOLS):
+            return 0
+    print(
+        "The tests drive the pages in Chromium, and there is none. Install it: sudo apt-get install chromium-headless-shell\n"
+        "(or chromium), or set CHROMIUM to the path of one; then run this again.",
+        file=sys.stderr,
+    )
+    return 1
+
+
+def assets() -> int:
+    """Build the styles and fonts that are committed. Needs node."""
+    npm = shutil.which("npm")
+    if npm is None:
+        print("Building the styles needs node and npm. What is committed is enough to run and test.", file=sys.stderr)
+        return 1
+    fonts = HERE / "calm_needle/web/static/fonts"
+    modules = HERE / "node_modules"
+    if not modules.exists() and (
+        code := subprocess.run([npm, "ci", "--ignore-scripts", "--no-audit", "--no-fund"], check=False).returncode
+    ):
+        return code
+    for family in ("next", "mono"):
+        name = f"atkinson-hyperlegible-{family}-latin-wght-normal.woff2"
+        shutil.copy(modules / f"@fontsource-variable/atkinson-hyperlegible-{family}/files/{name}", fonts / name)
+    shutil.copy(modules / "@alpinejs/csp/dist/cdn.min.js", fonts.parent / "alpine-csp.min.js")
+    if code := call(["tools/make_units_font.py", str(modules / "@expo-google-fonts/atkinson-hyperlegible-next"), str(fonts)]):
+        return code
+    return subprocess.run([npm, "run", "--silent", "css"], check=False).returncode
+
+
+def lock() -> int:
+    """Make requirements.txt and requirements-dev.txt anew from their .in files."""
+    for name in ("requirements", "requirements-dev"):
+        arguments = ["--universal", "--python-version", "3.11", "--generate-hashes", "--no-emit-index-url", "--no-header", "--quiet"]
+        if code := call(["-m", "uv", "pip", "compile", *arguments, f"{name}.in", "-o", f"{name}.txt"]):
+            return code
+    return 0
+
+
+def call(arguments: list[str]) -> int:
+    return subprocess.run([str(PYTHON), *arguments], check=False).returncode
+
+
+def become(arguments: list[str]) -> int:
+    """Hand over to the environment's Python, so that Ctrl-C and signals reach it and nothing stands between."""
+    if os.name == "nt":
+        return call(arguments)
+    os.execv(str(PYTHON), [str(PYTHON), *arguments])
+
+
+def digest(file: Path) -> str:
+    return hashlib.sha256(file.read_bytes()).hexdigest()
+
+
+if __name__ == "__main__":
+    sys.exit(main())
