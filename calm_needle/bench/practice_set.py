@@ -27,7 +27,7 @@ class PracticeSet(Instrument):
     name = "practice set"
 
     def turn(self, adjuster: str, turns: float) -> Position:
-        """Control an adjuster by so many turns (positive anticlockwise); get where it then stands."""
+        """Control an adjuster by so many turns (positive clockwise); get where it then stands."""
         return self._position(f'TURN? "{adjuster}",{turns:.6f}')
 
     def position(self, adjuster: str) -> Position:

@@ -71,7 +71,7 @@ def advise(verdict: Verdict, *, phrase: str, goal: Goal = "maximum", start_db: f
             return Advice(
                 "watch",
                 "turn_back",
-                f"{down}. Turn the other way.",
+                f"{down}. Turn {'the other way' if verdict.turns_to_crest is None else _way(verdict.turns_to_crest)}.",
                 f"{_away(verdict)} from the {'highest' if goal == 'maximum' else 'lowest'} seen; the far side of it has not been seen yet.",
             )
         case "further":
@@ -82,8 +82,12 @@ def advise(verdict: Verdict, *, phrase: str, goal: Goal = "maximum", start_db: f
                 f"{_away(verdict)} so far; {verdict.bar_db:.1f} dB tells it from wander.",
             )
         case "past":
-            how_far = "" if verdict.turns_to_crest is None else f" about {turns_in_words(verdict.turns_to_crest)}"
+            how_far = (
+                "" if verdict.turns_to_crest is None else f" about {turns_in_words(verdict.turns_to_crest)}, {_way(verdict.turns_to_crest)}"
+            )
             return Advice("watch", "turn_back", f"Past the {place}. Come back{how_far}.", _both_sides(verdict, goal))
+        case "hold":
+            return Advice("live", "crest", "About there. Hold still.", "The needle comes to rest; then it is judged.")
         case "crest":
             sentence = "On the crest. Take it." if goal == "maximum" else "At the bottom of the null. Take it."
             return Advice("good", "crest", sentence, _both_sides(verdict, goal))
@@ -102,10 +106,11 @@ def advise(verdict: Verdict, *, phrase: str, goal: Goal = "maximum", start_db: f
                 "The circuit wants more than this adjuster can give. Record it as no peak: the capacitor across it is suspect.",
             )
         case "two_humps":
+            away = verdict.turns_to_crest or 0.0
             return Advice(
                 "watch",
                 "humps",
-                f"Two humps. The higher one is {turns_in_words(verdict.turns_to_crest or 0.0)} away.",
+                f"Two humps. The higher one is {turns_in_words(away)} away, {_way(away)}.",
                 "A pair that is coupled too closely does this; a plain peak would settle on one side of it.",
             )
         case "wandering":
@@ -123,6 +128,10 @@ def _so_far(verdict: Verdict, start_db: float | None) -> str:
     if start_db is None or verdict.level_db is None:
         return "Watching the needle."
     return f"{format_db(verdict.level_db - start_db)} dB since it began; the needle wanders by {verdict.wander_db:.2f} dB."
+
+
+def _way(turns: float) -> str:
+    return "clockwise" if turns > 0 else "anticlockwise"
 
 
 def _away(verdict: Verdict) -> str:

@@ -24,7 +24,7 @@ from dataclasses import dataclass
 from typing import Literal, NamedTuple
 
 Goal = Literal["maximum", "minimum"]
-Kind = Literal["waiting", "rising", "falling", "further", "steady", "past", "crest", "flat", "end_stop", "two_humps", "wandering"]
+Kind = Literal["waiting", "rising", "falling", "further", "steady", "past", "hold", "crest", "flat", "end_stop", "two_humps", "wandering"]
 
 BLOCK_S = 0.25  # s, longer than the averaging of any meter fit for peaking
 ALPHA = 1e-4  # chance per stream of taking wander for a fall
@@ -44,12 +44,13 @@ WANDERING_DB = 0.5  # dB of wander per block beyond which nothing can be judged
 
 
 class Block(NamedTuple):
-    """A quarter of a second of readings: mean time (s), mean level (dB), mean turns or None, whether nothing was turned."""
+    """A quarter of a second of readings: mean time (s), mean level (dB), mean turns or None, whether nothing was turned, how many."""
 
     time_s: float
     level_db: float
     turns: float | None
     still: bool
+    readings: int
 
 
 class CrestFit(NamedTuple):
@@ -63,11 +64,12 @@ class CrestFit(NamedTuple):
 
 @dataclass(frozen=True)
 class Verdict:
-    """What the watch says, with its evidence. Levels in dB, `None` where nothing is known yet.
+    """What the watch says, with its evidence. `hold`: at the crest as far as can be said before the needle has come to rest.
+    Levels in dB, `None` where nothing is known yet.
 
-    fall_before_db, fall_after_db: how far it fell on the two sides of the crest (left and right when turns are known).
-    wander_db: standard deviation of a block. bar_db: the fall that counts. confidence: that the fall is not wander.
-    turns_to_crest: signed, in the adjuster's own sense. gain_left_db: from here to the crest.
+       fall_before_db, fall_after_db: how far it fell on the two sides of the crest (left and right when turns are known).
+       wander_db: standard deviation of a block. bar_db: the fall that counts. confidence: that the fall is not wander.
+       turns_to_crest: signed, in the adjuster's own sense. gain_left_db: from here to the crest.
     """
 
     kind: Kind
@@ -85,8 +87,8 @@ class Verdict:
 
     @property
     def peak_seen(self) -> bool:
-        """Whether a fall on both sides has been seen; `past`, `crest` and `two_humps` never come without it."""
-        return self.kind in ("past", "crest", "two_humps")
+        """Whether a fall on both sides has been seen; `past`, `hold`, `crest` and `two_humps` never come without it."""
+        return self.kind in ("past", "hold", "crest", "two_humps")
 
     @property
     def times_wander(self) -> float:
@@ -103,6 +105,8 @@ class PeakWatch:
         self._last_time_s: float | None = None
         self._spacing_s = 0.0
         self._at_stop = False
+        self._places: deque[tuple[float, float]] = deque(maxlen=12)
+        self._turns_now = 0.0
         self._blocks = 0
         self._recent: deque[Block] = deque(maxlen=8)
         self._noise = _Noise()
@@ -111,17 +115,23 @@ class PeakWatch:
         self._proven: tuple[float, float] | None = None  # wander and bar when a fall on both sides was first seen
         self._verdict: Verdict | None = None
 
-    def add(self, *, level_db: float, time_s: float, turns: float | None = None, at_stop: bool = False) -> None:
-        """Take one reading: level (dB, any reference, but always the same one), time (s, not falling), turns if known."""
+    def add(self, *, level_db: float, time_s: float, turns: float | None = None, at_stop: bool = False, lag_s: float = 0.0) -> None:
+        """Take one reading: level (dB, any reference, but always the same one), time (s, not falling), turns if known.
+
+        lag_s: how far the meter is behind the set, by its averaging; the level is put down to where the adjuster stood then.
+        """
         level = self._sign * level_db
+        if turns is not None:
+            self._places.append((time_s, turns))
+            self._turns_now = turns
+            turns = next((t for at, t in reversed(self._places) if at <= time_s - lag_s), self._places[0][1])
         if self._last_time_s is not None:
             gap = time_s - self._last_time_s
             self._spacing_s = gap if self._spacing_s == 0.0 else 0.7 * self._spacing_s + 0.3 * gap
             if self._open and time_s - self._open[0][0] >= BLOCK_S - 1e-9:
                 self._close()
             elif self._open and turns is not None and abs(turns - (self._open[-1][2] or 0.0)) > JUMP_TURNS:
-                # A mean over two places is true of neither; too short a rest is not kept at all.
-                self._close() if self._sparse or len(self._open) >= 3 else self._open.clear()
+                self._close()  # a mean over two places is true of neither
         self._noise.add_reading(level)
         self._open.append((time_s, level, turns))
         if self._sparse or at_stop != self._at_stop:
@@ -152,7 +162,7 @@ class PeakWatch:
         still = (
             turns is not None and max(known) - min(known) <= STILL_TURNS and before is not None and abs(known[0] - before) <= STILL_TURNS
         )
-        block = Block(sum(t for t, _, _ in readings) / n, sum(v for _, v, _ in readings) / n, turns, still)
+        block = Block(sum(t for t, _, _ in readings) / n, sum(v for _, v, _ in readings) / n, turns, still, n)
         self._blocks += 1
         self._recent.append(block)
         self._noise.add_block(block, n)
@@ -217,17 +227,18 @@ class PeakWatch:
             return _with(base, kind="crest" if below <= (min(0.15, 2.0 * sigma) if self._sparse else max(0.06, 2.5 * sigma)) else "past")
         fit = self._profile.fit()
         if self._profile.humps(bar) >= 2 and below > max(0.1, 2.0 * sigma):
-            return _with(base, kind="two_humps", turns_to_crest=self._profile.crest().turns - now.turns)
+            return _with(base, kind="two_humps", turns_to_crest=self._profile.crest().turns - self._turns_now)
         if fit is None:
             return _with(
                 base, kind="crest" if below <= max(0.03, 1.5 * sigma) else "past", turns_to_crest=self._profile.crest().turns - now.turns
             )
-        off = fit.turns - now.turns
+        off = fit.turns - self._turns_now
         left = 10.0 * math.log10(1.0 + (off / fit.half_width_turns) ** 2)
         near = left <= AT_CREST_DB or abs(off) <= min(fit.error_turns, 0.04 * fit.half_width_turns)
+        rested = now.still and abs(now.turns - self._turns_now) <= STILL_TURNS
         return _with(
             base,
-            kind="crest" if near else "past",
+            kind="past" if not near else "crest" if rested else "hold",
             turns_to_crest=off,
             turns_error=fit.error_turns,
             gain_left_db=left,
@@ -243,14 +254,18 @@ class PeakWatch:
             if change > 0:
                 return _with(base, kind="rising")
             # One side of a crest counts once it has fallen by the bar; until then this way is still wanted.
-            return _with(base, kind="falling" if fallen >= bar else "further")
+            return _with(base, kind="falling" if fallen >= bar else "further", turns_to_crest=self._to_best(now))
         spread = self._profile.spread_db if with_turns else self._pivots.spread_db
         wide = self._profile.span_turns >= FLAT_TURNS if with_turns else self._blocks >= (8 if self._sparse else FLAT_BLOCKS)
         if wide and spread < max(0.3, bar):
             return _with(base, kind="end_stop" if self._at_stop and with_turns and spread > bar / 2.0 else "flat")
         if fallen >= bar:  # too slowly for the last second to show it
-            return _with(base, kind="falling")
+            return _with(base, kind="falling", turns_to_crest=self._to_best(now))
         return base
+
+    def _to_best(self, now: Block) -> float | None:
+        """How far (turns) the best place seen so far is away, where turns are known."""
+        return None if now.turns is None else self._profile.crest().turns - self._turns_now
 
     def _change(self) -> float:
         """How the level changed over the last second or so (dB): the mean of the last two blocks less that of the two or three before."""
@@ -440,8 +455,9 @@ class _Profile:
         key = round(block.turns / TURN_BIN)
         old = self._bins.get(key)
         # A block during which the adjuster moved lags behind it by the meter's averaging: one that stood still counts more.
-        weight = min((old.weight if old else 0) + (3 if block.still else 1), 60)
-        share = (3 if block.still else 1) / weight
+        worth = block.readings * (6 if block.still else 1)
+        weight = min((old.weight if old else 0) + worth, 300)
+        share = worth / weight
         if old is None:
             self._bins[key] = _Place(block.turns, block.level_db, block.time_s, weight)
         else:
@@ -473,7 +489,7 @@ class _Profile:
         """The number of crests that stand out of the profile by the bar on both sides."""
         pivots = _Pivots()
         for p in sorted(self._bins.values()):
-            pivots.add(Block(p.time_s, p.level_db, p.turns, False), bar)
+            pivots.add(Block(p.time_s, p.level_db, p.turns, False, 1), bar)
         return len([c for c in pivots._crests if min(c[0].level_db - c[1], c[0].level_db - c[2]) >= bar])
 
     def fit(self) -> CrestFit | None:

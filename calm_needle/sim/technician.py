@@ -26,8 +26,10 @@ class Hand:
         self._quiet_s = max(0.0, self._quiet_s - dt_s)
         unsteady = 1.0 + 0.2 * self._rng.gauss(0.0, 1.0)
         match verdict.kind:
-            case "crest":
+            case "crest" | "hold":
                 return 0.0
+            case "falling" if verdict.turns_to_crest is not None:
+                self._way = 1.0 if verdict.turns_to_crest > 0 else -1.0
             case "falling" | "end_stop" if self._quiet_s == 0.0:
                 self._way, self._quiet_s = -self._way, 3.0 * REACTION_S
             case "past" | "two_humps":

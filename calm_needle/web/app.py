@@ -62,7 +62,7 @@ def create_app(workshop: Workshop) -> Flask:
     failures.register(app)
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.globals.update(asset=_asset, script=_script, theme=_theme)
-    app.jinja_env.filters.update(si=_si, db=format_db)
+    app.jinja_env.filters.update(si=_si, db=format_db, sentence=_sentence)
 
     @app.get("/js/<screen>/<name>.js")
     def screen_script(screen: str, name: str) -> Response:
@@ -110,6 +110,11 @@ def _digest(file: Path) -> str:
 def _theme() -> str:
     chosen = request.cookies.get("theme", "system")
     return chosen if chosen in THEMES else "system"
+
+
+def _sentence(words: str) -> str:
+    """The first letter large, the others as they are: IF stays IF."""
+    return words[:1].upper() + words[1:]
 
 
 def _si(value: Any, unit: str, digits: int = 4) -> str:

@@ -15,7 +15,7 @@ from calm_needle.core.level_keeper import LevelMove
 from calm_needle.core.levels import throw_pads
 from calm_needle.core.needle_scale import scale_for
 from calm_needle.core.quantities import format_db, format_si, split_si
-from calm_needle.core.run_state import Cursor
+from calm_needle.core.run_state import Cursor, rounds_of
 from calm_needle.store.runs import ReadingRow
 from calm_needle.work.clock import seconds
 from calm_needle.work.live_bench import LiveBench
@@ -74,7 +74,8 @@ def snapshot(book: RunBook, bench: LiveBench | None) -> dict[str, Any]:
     }
     if last and now and start is not None:
         at_db = book.decibels(last) - start
-        crest = verdict.crest_db - start if verdict.crest_db is not None and verdict.kind != "waiting" else None
+        turning = book.step is not None and book.step.kind != "check"
+        crest = verdict.crest_db - start if turning and verdict.crest_db is not None and verdict.kind != "waiting" else None
         seen = [book.decibels(r) - start for r in book.watched[-TRAIL_POINTS:]]
         scale = scale_for(lowest_db=min([*seen, 0.0]), highest_db=max([*seen, 0.0]), goal=book.goal)
         out["reading"] = {
@@ -114,6 +115,7 @@ def page(book: RunBook, bench: LiveBench | None) -> dict[str, Any]:
         "adjuster": adjuster,
         "main": main_action(book, bench),
         "decision": book.rounds_verdict() if state.stage == "decision" else None,
+        "gains": _gains(book) if state.stage == "decision" else [],
         "thread": _thread(book),
         "thread_title": _thread_title(book),
         "since_start": _since_start(book),
@@ -228,8 +230,9 @@ def _title(book: RunBook) -> str:
 def _subtitle(book: RunBook) -> str:
     step = book.step
     if step is None:
+        if book.state.stage == "decision":
+            return f"Round {book.state.cursor.round} of {book.groups[book.state.cursor.group].title} is through."
         return {
-            "decision": f"Round {book.state.cursor.round} of {book.groups[book.state.cursor.group].title} is through.",
             "complete": "Nothing of this phase is left open.",
             "finished": "The readings and what came of them are kept.",
         }.get(book.state.stage, "")
@@ -279,6 +282,18 @@ def _bead(book: RunBook, step: Step, *, here: bool, outcome: str | None, detail:
     else:
         state, word = "next", "to come"
     return {"label": label, "kind": step.kind, "state": state, "gain": gain, "word": word}
+
+
+def _gains(book: RunBook) -> list[dict[str, Any]]:
+    """What each adjuster of the group gained in each round, for the table beside the decision."""
+    group = book.state.cursor.group
+    done = rounds_of(book.groups, book.state, group)
+    rows = []
+    for index, step in enumerate(book.groups[group].steps):
+        cells = [cores[index].gain_db if index < len(cores) else None for cores in done]
+        name = book.model.adjuster(step.adjusters[0]).name
+        rows.append({"name": name, "cells": ["no peak" if c is None else format_db(c, places=2) for c in cells]})
+    return rows
 
 
 def _thread_title(book: RunBook) -> str:

@@ -28,6 +28,7 @@ class Desk:
         self._sequence = 0
         self._version = 0
         self._snapshot: dict[str, Any] = {}
+        self.closed = False
 
     @contextmanager
     def book(self) -> Iterator[RunBook]:
@@ -49,8 +50,14 @@ class Desk:
     def wait_for_news(self, after: int) -> tuple[int, dict[str, Any] | None]:
         """Return the newest snapshot and its number once there is one after `after`; None in its place after TIDINGS_S."""
         with self._news:
-            fresh = self._news.wait_for(lambda: self._sequence > after, TIDINGS_S)
+            fresh = self._news.wait_for(lambda: self._sequence > after or self.closed, TIDINGS_S)
             return self._sequence, self._snapshot if fresh else None
+
+    def close(self) -> None:
+        """Let go of everybody who waits for news: the program ends."""
+        with self._news:
+            self.closed = True
+            self._news.notify_all()
 
     def act(self, visit_id: int | None, do: Callable[[RunBook], Any]) -> Any:
         """Do something to the book, provided the page was at the step that is open; then tell everybody.

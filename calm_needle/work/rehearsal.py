@@ -4,11 +4,13 @@ The demo world's older jobs are made this way, so every reading in them comes fr
 """
 
 from datetime import UTC, datetime, timedelta
+from typing import NamedTuple
 
 from calm_needle.core.quantities import Quantity
+from calm_needle.sim.instruments.millivoltmeter import Millivoltmeter
 from calm_needle.sim.receiver.practice import Input, PracticeReceiver
 from calm_needle.sim.technician import Hand
-from calm_needle.work.clock import to_text
+from calm_needle.work.clock import seconds, to_text
 from calm_needle.work.run_book import RunBook
 
 READING_S = 0.05
@@ -29,8 +31,21 @@ class MadeUpClock:
         self._now += timedelta(seconds=seconds)
 
 
+class _Bench(NamedTuple):
+    """What a rehearsal works with."""
+
+    book: RunBook
+    receiver: PracticeReceiver
+    meter: Millivoltmeter
+    clock: MadeUpClock
+    seed: int
+    turns_known: bool
+
+
 def rehearse(book: RunBook, receiver: PracticeReceiver, clock: MadeUpClock, *, seed: int, turns_known: bool = True) -> None:
     """Lead the run to its end by the program's own advice. The book must have been opened with this clock."""
+    meter = Millivoltmeter(receiver, seed=receiver.seed, clock=lambda: seconds(clock()))
+    bench = _Bench(book, receiver, meter, clock, seed, turns_known)
     while book.state.stage != "finished":
         match book.state.stage:
             case "set_up":
@@ -42,26 +57,29 @@ def rehearse(book: RunBook, receiver: PracticeReceiver, clock: MadeUpClock, *, s
             case "complete":
                 book.finish()
             case "step":
-                _do_step(book, receiver, clock, seed=seed, turns_known=turns_known)
+                _do_step(bench)
 
 
-def _do_step(book: RunBook, receiver: PracticeReceiver, clock: MadeUpClock, *, seed: int, turns_known: bool) -> None:
+def _do_step(bench: _Bench) -> None:
+    book, receiver, clock = bench.book, bench.receiver, bench.clock
     step = book.step
     assert step is not None and step.set_up.generator is not None
     receiver.lead = step.set_up.goes_in
     clock.go(4.0)
+    _feed(bench, None)
+    bench.meter.reset()
     if step.kind == "check":
-        _read(book, receiver, clock, 20, None, turns_known)
-        _settle_level(book, receiver, clock, None, turns_known)
-        _sweep(book, receiver, clock)
+        _read(bench, 20, None)
+        _settle_level(bench, None)
+        _sweep(bench)
         book.take()
         return
     core = step.adjusters[0]
-    hand = Hand(seed=seed)
+    hand = Hand(seed=bench.seed)
     settled = 0
     for _ in range(int(LONGEST_STEP_S / READING_S)):
-        _read(book, receiver, clock, 1, core, turns_known)
-        _settle_level(book, receiver, clock, core, turns_known)
+        _read(bench, 1, core)
+        _settle_level(bench, core)
         verdict = book.verdict
         if verdict.kind == "flat" and receiver.cores[core].waxed:
             clock.go(60.0)
@@ -76,20 +94,21 @@ def _do_step(book: RunBook, receiver: PracticeReceiver, clock: MadeUpClock, *, s
     book.no_peak()
 
 
-def _settle_level(book: RunBook, receiver: PracticeReceiver, clock: MadeUpClock, core: str | None, turns_known: bool) -> None:
-    while book.level_move() is not None:
-        clock.go(3.0)
-        book.move_level()
-        _read(book, receiver, clock, 10, core, turns_known)
+def _settle_level(bench: _Bench, core: str | None) -> None:
+    while bench.book.level_move() is not None:
+        bench.book.move_level()
+        _feed(bench, None)
+        bench.clock.go(3.0)
+        _read(bench, 10, core)
 
 
-def _read(book: RunBook, receiver: PracticeReceiver, clock: MadeUpClock, count: int, core: str | None, turns_known: bool) -> None:
+def _read(bench: _Bench, count: int, core: str | None) -> None:
     for _ in range(count):
-        _feed(book, receiver, None)
-        clock.go(READING_S)
-        there = receiver.cores[core] if core and turns_known else None
-        book.add_reading(
-            Quantity(_shown(receiver), "V"),
+        _feed(bench, None)
+        bench.clock.go(READING_S)
+        there = bench.receiver.cores[core] if core and bench.turns_known else None
+        bench.book.add_reading(
+            Quantity(_shown(bench), "V"),
             kind="live",
             instrument="a.c. millivoltmeter",
             turns=there.tool_turns if there else None,
@@ -97,22 +116,23 @@ def _read(book: RunBook, receiver: PracticeReceiver, clock: MadeUpClock, count: 
         )
 
 
-def _sweep(book: RunBook, receiver: PracticeReceiver, clock: MadeUpClock) -> None:
-    step = book.step
+def _sweep(bench: _Bench) -> None:
+    step = bench.book.step
     assert step is not None and step.set_up.generator is not None
     for i in range(step.passband_points):
         f = step.set_up.generator.frequency_hz + step.passband_span_hz * (i / (step.passband_points - 1) - 0.5)
-        _feed(book, receiver, f)
-        clock.go(0.5)
-        mean = sum(_shown(receiver) for _ in range(3)) / 3.0
-        book.add_reading(Quantity(mean, "V"), kind="sweep", instrument="a.c. millivoltmeter", generator_hz=f)
+        _feed(bench, f)
+        _shown(bench)
+        bench.clock.go(0.8)
+        bench.book.add_reading(Quantity(_shown(bench), "V"), kind="sweep", instrument="a.c. millivoltmeter", generator_hz=f)
 
 
-def _feed(book: RunBook, receiver: PracticeReceiver, frequency_hz: float | None) -> None:
-    assert book.step is not None and book.step.set_up.generator is not None
-    generator = book.step.set_up.generator
-    receiver.feed = Input(frequency_hz or generator.frequency_hz, book.state.level_v or generator.level_v, generator.depth)
+def _feed(bench: _Bench, frequency_hz: float | None) -> None:
+    assert bench.book.step is not None and bench.book.step.set_up.generator is not None
+    generator = bench.book.step.set_up.generator
+    level = bench.book.state.level_v or generator.level_v
+    bench.receiver.feed = Input(frequency_hz or generator.frequency_hz, level, generator.depth)
 
 
-def _shown(receiver: PracticeReceiver) -> float:
-    return float(f"{receiver.reading(dt_s=READING_S):.4g}")
+def _shown(bench: _Bench) -> float:
+    return float(bench.meter.answer("MEAS:VOLT:AC?") or 0.0)

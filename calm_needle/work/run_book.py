@@ -26,6 +26,7 @@ from calm_needle.work.clock import now_utc, seconds
 LAST_READINGS_S = 0.8  # s over which "now" is averaged when readings come by themselves
 FIRST_READINGS = 4  # readings that make the start of such a visit
 LIVE_SPACING_S = 0.3  # s; closer readings come by themselves
+METER_LAG_S = 0.1  # how far a meter that the program reads is behind, by its averaging
 RUNNABLE = ("peak", "null", "check")  # the step kinds this version leads through
 LED_PHASES = ("intermediate frequency",)  # and the phases
 
@@ -391,7 +392,13 @@ class RunBook:
 
     def _show(self, reading: runs.ReadingRow) -> None:
         self.watched.append(reading)
-        self.watch.add(level_db=self.decibels(reading), time_s=seconds(reading.at_utc), turns=reading.turns, at_stop=bool(reading.at_stop))
+        self.watch.add(
+            level_db=self.decibels(reading),
+            time_s=seconds(reading.at_utc),
+            turns=reading.turns,
+            at_stop=bool(reading.at_stop),
+            lag_s=METER_LAG_S if reading.kind == "live" else 0.0,
+        )
 
     def _keep_now(self, kind: str) -> runs.ReadingRow:
         now = self.now()
@@ -430,6 +437,8 @@ def _comes_by_itself(readings: list[runs.ReadingRow]) -> bool:
 
 def _why_not(verdict: Verdict) -> str:
     match verdict.kind:
+        case "hold":
+            return "The needle has not come to rest. Take it all the same?"
         case "past":
             return "The needle is below the crest that was seen. Take it all the same?"
         case "rising":

@@ -135,6 +135,8 @@ class Workshop:
 
     def close(self) -> None:
         """Leave everything safe: generator off, stand-ins ended, database closed."""
+        for desk in self._desks.values():
+            desk.close()
         self.live.close()
         self.stand_ins.unplug()
         while not self._idle.empty():

@@ -56,10 +56,10 @@ class LiveServer:
         wasyncore.close_all(self._map, ignore_all=True)
 
     def close(self) -> None:
+        self.workshop.close()  # open streams end with it
         self._stop.set()
         self._thread.join(5)
-        self._server.task_dispatcher.shutdown(timeout=1)
-        self.workshop.close()
+        self._server.task_dispatcher.shutdown(timeout=2)
         self._folder.cleanup()
 
 

@@ -9,7 +9,8 @@ LEAST_TURN = 1e-4
 
 @dataclass
 class Core:
-    """A core that can be turned between two stops. position_turns 0 is home, least inductance.
+    """A core that can be turned between two stops. position_turns 0 is fully anticlockwise,
+    least inductance.
 
     tool_turns counts what the hand has turned: as much as the core, but for a waxed one, in which the tool slips.
     """

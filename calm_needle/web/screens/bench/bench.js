@@ -9,7 +9,7 @@ document.addEventListener('alpine:init', () => {
   const SHORT = { generator: 'generator', 'ac-millivoltmeter': 'meter', 'practice-set': 'set' };
 
   Alpine.data('bench', () => ({
-    ask: '', fault: '', dialogFault: '', readingFault: '', listening: false, speaking: false, shortcuts: true, waxed: false, side: 'above', turnable: false,
+    ask: '', fault: '', dialogFault: '', readingFault: '', listening: false, speaking: false, shortcuts: true, waxed: false, side: 'above', turnable: false, steady: true,
 
     init() {
       this.csrf = document.querySelector('meta[name=csrf-token]').content;
@@ -29,7 +29,7 @@ document.addEventListener('alpine:init', () => {
     read() { return JSON.parse(document.getElementById('bench-start').textContent); },
     dialogs() { return [this.$refs.keys, this.$refs.note, this.$refs.skip]; },
     begin(start) {
-      this.start = start; this.side = start.side; this.version = start.version;
+      this.start = start; this.side = start.side; this.version = start.version; this.steady = start.steady;
       this.turnable = start.practice && start.stage === 'step' && start.snapshot.core !== null;
       this.needle.clear();
       this.needle.setScale(start.scale);

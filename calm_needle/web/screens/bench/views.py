@@ -27,7 +27,7 @@ def stream(run_id: int) -> Response:
     def tell() -> Iterator[str]:
         yield "retry: 1000\n\n"
         number = -1
-        while True:
+        while not desk.closed:
             number, snapshot = desk.wait_for_news(number)
             # The comment also finds out that nobody listens any more, and frees this thread.
             yield ": still here\n\n" if snapshot is None else f"id: {number}\ndata: {json.dumps(snapshot)}\n\n"

@@ -1,0 +1,80 @@
+"""The bench page as a person uses it: reads, turns, presses keys, types."""
+
+import re
+
+from playwright.sync_api import Page, expect
+
+WAIT_MS = 20_000
+
+
+class BenchPage:
+    """What can be seen and done on the bench page. Asserts nothing about the job."""
+
+    def __init__(self, page: Page) -> None:
+        self.page = page
+
+    def wait_until_ready(self) -> None:
+        self.page.wait_for_selector("html[data-ready=yes]")
+
+    @property
+    def title(self) -> str:
+        return self.page.get_by_role("heading", level=1).inner_text()
+
+    @property
+    def advice(self) -> str:
+        return self.page.locator("[data-part=advice] p").first.inner_text()
+
+    @property
+    def evidence(self) -> str:
+        return self.page.locator("[data-part=advice] p").nth(1).inner_text()
+
+    @property
+    def main_act(self) -> str:
+        return self.page.locator("footer .btn-main").inner_text().split("Enter")[0].strip()
+
+    @property
+    def reading(self) -> str:
+        return self.page.locator("[data-part=reading]").inner_text()
+
+    @property
+    def reading_id(self) -> int:
+        return int(self.page.locator("body").get_attribute("data-reading") or 0)
+
+    @property
+    def turns(self) -> float:
+        text = self.page.locator("[x-ref=turns]").inner_text()
+        return float(text.replace("\u2212", "-"))
+
+    def press(self, key: str) -> None:
+        self.page.keyboard.press(key)
+
+    def press_and_wait_for(self, key: str, title: str | re.Pattern[str]) -> None:
+        """Press a key, and wait until the page is at another step."""
+        self.press(key)
+        expect(self.page.get_by_role("heading", level=1)).to_have_text(title)
+
+    def wait_for_reading_after(self, reading_id: int) -> None:
+        self.page.wait_for_function("id => Number(document.body.dataset.reading) > id", arg=reading_id)
+
+    def turn(self, way: int, *, fine: bool = False) -> None:
+        """Turn the core by one press of an arrow key, and wait for the reading that follows."""
+        before = self.reading_id
+        self.press(("Shift+" if fine else "") + ("ArrowRight" if way > 0 else "ArrowLeft"))
+        self.wait_for_reading_after(before + 1)
+
+    def link_state(self, kind: str) -> str:
+        return self.page.locator(f"[data-link={kind}]").get_attribute("data-state") or ""
+
+    def wait_for_link(self, kind: str, state: str) -> None:
+        self.page.wait_for_selector(f"[data-link={kind}][data-state={state}]", state="attached")
+
+    def type_reading(self, text: str) -> None:
+        """Type what the meter shows, and keep it."""
+        kept = self.page.locator("[aria-label='Kept readings, newest first'] li")
+        before = kept.count()
+        self.page.get_by_label("What the meter shows").fill(text)
+        self.page.keyboard.press("Enter")
+        if before < 8:
+            expect(kept).to_have_count(before + 1)
+        else:
+            self.page.wait_for_function("() => document.getElementById('reading').value === ''")
