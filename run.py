@@ -43,7 +43,7 @@ def main() -> int:
         case "bench":
             return set_up(developers=True) or find_browser() or call(["-m", "benchmarks", *rest])
         case "shots":
-            return set_up(developers=True) or find_browser() or call(["-m", "tools.shots"])
+            return set_up(developers=True) or find_browser() or call(["-m", "tools.shots", *rest])
         case "assets":
             return set_up(developers=True) or assets()
         case "lock":

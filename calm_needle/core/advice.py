@@ -8,7 +8,7 @@ from calm_needle.core.quantities import format_db
 
 Tone = Literal["calm", "live", "watch", "good", "danger"]
 # A shape of our own for each tone and meaning, so that colour never speaks alone.
-Sign = Literal["eye", "onward", "turn_back", "crest", "nothing", "stop", "humps", "wander", "level", "set", "measure", "round"]
+Sign = Literal["eye", "onward", "turn_back", "crest", "nothing", "stop", "humps", "wander", "level", "set", "measure", "round", "unplugged"]
 
 _FRACTIONS = (
     (0.03, "a hair"),

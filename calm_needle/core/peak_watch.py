@@ -104,6 +104,7 @@ class PeakWatch:
         self._open: list[tuple[float, float, float | None]] = []
         self._last_time_s: float | None = None
         self._spacing_s = 0.0
+        self._alone = False
         self._at_stop = False
         self._places: deque[tuple[float, float]] = deque(maxlen=12)
         self._turns_now = 0.0
@@ -115,12 +116,15 @@ class PeakWatch:
         self._proven: tuple[float, float] | None = None  # wander and bar when a fall on both sides was first seen
         self._verdict: Verdict | None = None
 
-    def add(self, *, level_db: float, time_s: float, turns: float | None = None, at_stop: bool = False, lag_s: float = 0.0) -> None:
+    def add(
+        self, *, level_db: float, time_s: float, turns: float | None = None, at_stop: bool = False, lag_s: float = 0.0, alone: bool = False
+    ) -> None:
         """Take one reading: level (dB, any reference, but always the same one), time (s, not falling), turns if known.
 
         lag_s: how far the meter is behind the set, by its averaging; the level is put down to where the adjuster stood then.
+        alone: read and typed by a person, so it stands for itself however quickly the next one follows.
         """
-        level = self._sign * level_db
+        level, self._alone = self._sign * level_db, alone
         if turns is not None:
             self._places.append((time_s, turns))
             self._turns_now = turns
@@ -128,7 +132,7 @@ class PeakWatch:
         if self._last_time_s is not None:
             gap = time_s - self._last_time_s
             self._spacing_s = gap if self._spacing_s == 0.0 else 0.7 * self._spacing_s + 0.3 * gap
-            if self._open and time_s - self._open[0][0] >= BLOCK_S - 1e-9:
+            if self._open and (alone or time_s - self._open[0][0] >= BLOCK_S - 1e-9):
                 self._close()
             elif self._open and turns is not None and abs(turns - (self._open[-1][2] or 0.0)) > JUMP_TURNS:
                 self._close()  # a mean over two places is true of neither
@@ -150,7 +154,7 @@ class PeakWatch:
 
     @property
     def _sparse(self) -> bool:
-        return self._spacing_s > BLOCK_S
+        return self._alone or self._spacing_s > BLOCK_S
 
     def _close(self) -> None:
         readings = self._open

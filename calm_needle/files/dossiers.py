@@ -46,7 +46,8 @@ def _validator() -> jsonschema.Draft202012Validator:
 
 def _shape_faults(data: Any) -> list[Fault]:
     found = sorted(_validator().iter_errors(data), key=lambda e: [str(part) for part in e.absolute_path])
-    return [Fault(_path(error.json_path), _sentence(error)) for error in found]
+    # The validator reports each missing key by itself; said once, all together.
+    return list(dict.fromkeys(Fault(_path(error.json_path), _sentence(error)) for error in found))
 
 
 def _path(json_path: str) -> str:
@@ -61,7 +62,7 @@ def _sentence(error: jsonschema.ValidationError) -> str:
     match error.validator:
         case "required":
             missing = [key for key in rule if key not in found]
-            return f"{' and '.join(missing)} is missing" if len(missing) == 1 else f"{' and '.join(missing)} are missing"
+            return f"{', '.join(missing)} {'is' if len(missing) == 1 else 'are'} missing"
         case "enum":
             return f"{shown} is not one of {', '.join(map(str, rule))}"
         case "const":

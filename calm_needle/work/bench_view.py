@@ -145,7 +145,7 @@ def _advice(book: RunBook, bench: LiveBench | None) -> Advice:
     state, step = book.state, book.step
     trouble = next((s for s in _links(bench) if s.state != "ready"), None)
     if trouble and state.stage in ("step", "set_up"):
-        return Advice("danger", "set", f"{INSTRUMENT_NAMES[trouble.kind]}: {STATE_WORDS[trouble.state]}.", trouble.words)
+        return Advice("danger", "unplugged", f"{INSTRUMENT_NAMES[trouble.kind]}: {STATE_WORDS[trouble.state]}.", trouble.words)
     if state.stage == "set_up":
         return Advice("calm", "set", "Set what the card says.", "Nothing is turned before dial, level and lead are confirmed.")
     if state.stage == "decision":
@@ -208,6 +208,8 @@ def _shown(reading: ReadingRow | None) -> tuple[str, str]:
 def _unrest(book: RunBook) -> float:
     """The standard deviation of the last second's readings (dB): how wide the wedge behind the pointer is."""
     last = book.watched[-1]
+    if last.kind != "live":
+        return 0.0  # a person reads the middle of the needle's unrest
     until = seconds(last.at_utc)
     recent = [book.decibels(r) for r in book.watched[-25:] if until - seconds(r.at_utc) <= 1.0 and r.turns == last.turns]
     return statistics.stdev(recent) if len(recent) > 2 else 0.0

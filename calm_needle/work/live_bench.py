@@ -117,7 +117,9 @@ class LiveBench:
             for old in (self._generator, self._meter, self._practice):
                 if old:
                     old.close()
-            links = {kind: VisaTransport(resource, name=kind.replace("-", " ")) for kind, resource in resources.items()}
+            links = {
+                kind: VisaTransport(resource, name=kind.replace("-", " ").replace("ac ", "a.c. ")) for kind, resource in resources.items()
+            }
             self._generator = Generator(links["generator"]) if "generator" in links else None
             self._meter = Millivoltmeter(links["ac-millivoltmeter"]) if "ac-millivoltmeter" in links else None
             self._practice = PracticeSet(links["practice-set"]) if "practice-set" in links else None
@@ -244,12 +246,14 @@ class LiveBench:
         return READ_EVERY_S
 
     def _greet(self) -> None:
-        """Take up what was lost, one instrument after the other, so that each shows its own state."""
+        """Take up what was lost, one instrument after the other. When one is lost all are asked: they may hang on one plug."""
         instruments = {"generator": self._generator, "ac-millivoltmeter": self._meter, "practice-set": self._practice}
+        if all(s.state == "ready" for s in self._states.values()):
+            return
         fault: InstrumentError | None = None
         for kind, instrument in instruments.items():
             known = self._states.get(kind)
-            if instrument is None or known is None or known.state == "ready":
+            if instrument is None or known is None:
                 continue
             try:
                 with self._lock:
@@ -258,7 +262,7 @@ class LiveBench:
                 self._note(trouble, kind)
                 fault = fault or trouble
                 continue
-            if kind == "generator":
+            if kind == "generator" and known.state != "ready":
                 self._is_set = False
             self._put(LinkState(kind, "ready", words))
         if fault:
@@ -327,7 +331,7 @@ class LiveBench:
         return self._position
 
     def _note(self, fault: InstrumentError, kind: str | None = None) -> None:
-        lost = kind or fault.instrument.replace("a.c. millivoltmeter", "ac-millivoltmeter").replace(" ", "-")
+        lost = kind or fault.instrument.replace("a.c. ", "ac-").replace(" ", "-")
         name: LinkStateName = "lost" if isinstance(fault, InstrumentGone) else "silent" if isinstance(fault, InstrumentSilent) else "odd"
         if lost == "generator" or name == "lost":
             self._is_set = False

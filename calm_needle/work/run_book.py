@@ -25,7 +25,6 @@ from calm_needle.work.clock import now_utc, seconds
 
 LAST_READINGS_S = 0.8  # s over which "now" is averaged when readings come by themselves
 FIRST_READINGS = 4  # readings that make the start of such a visit
-LIVE_SPACING_S = 0.3  # s; closer readings come by themselves
 METER_LAG_S = 0.1  # how far a meter that the program reads is behind, by its averaging
 RUNNABLE = ("peak", "null", "check")  # the step kinds this version leads through
 LED_PHASES = ("intermediate frequency",)  # and the phases
@@ -398,6 +397,7 @@ class RunBook:
             turns=reading.turns,
             at_stop=bool(reading.at_stop),
             lag_s=METER_LAG_S if reading.kind == "live" else 0.0,
+            alone=reading.kind == "typed",
         )
 
     def _keep_now(self, kind: str) -> runs.ReadingRow:
@@ -432,7 +432,7 @@ def runnable_groups(model: Model, phase: str) -> tuple[Group, ...]:
 
 
 def _comes_by_itself(readings: list[runs.ReadingRow]) -> bool:
-    return len(readings) > 1 and seconds(readings[1].at_utc) - seconds(readings[0].at_utc) < LIVE_SPACING_S
+    return readings[0].kind == "live"
 
 
 def _why_not(verdict: Verdict) -> str:

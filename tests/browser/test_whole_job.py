@@ -42,7 +42,7 @@ class Apprentice:
             if bench.main_act == "Set the level":
                 bench.press("Enter")
                 bench.page.wait_for_function("() => !document.querySelector('footer .btn-main').textContent.includes('Set the level')")
-            elif "Hold still" in advice or "A few readings" in bench.evidence and bench.turns:
+            elif "Hold still" in advice or ("A few readings" in bench.evidence and bench.turns):
                 bench.wait_for_reading_after(bench.reading_id + 3)
             elif advice.startswith("Nothing happens"):
                 bench.press("w")

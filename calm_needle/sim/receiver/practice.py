@@ -16,6 +16,7 @@ Misalignment = Literal["none", "light", "moderate", "severe"]
 # How far from right the cores were left (turns, least and most).
 LEFT_OFF: dict[str, tuple[float, float]] = {"none": (0.0, 0.0), "light": (0.1, 0.3), "moderate": (0.35, 0.9), "severe": (0.9, 2.0)}
 WAXED_LEFT_OFF = 0.3  # turns: nobody could move it far since the maker did
+LEAST_AVERAGING_S = 0.01  # s: no meter answers faster
 FLUTTER_S = 0.4  # s, how long the slow part of the needle's unrest lasts
 
 # What a dossier without a simulation part is given: typical of valve sets of the class.
@@ -27,6 +28,7 @@ TYPICAL: dict[str, Any] = {
 }
 TYPICAL_WINDING = {"c_f": 120e-12, "q": 80.0}
 TYPICAL_KAPPA = 0.7
+TYPICAL_BANDWIDTH_HZ = 6e3
 TYPICAL_SPREAD = 0.12  # of the inductance, each way from the middle of the travel
 
 
@@ -57,6 +59,8 @@ class PracticeReceiver:
         self._control = settings["gain_control"]
         self._audio = settings["audio"]
         self._noise = settings["noise"]
+        # At audio, half of what the strip lets through.
+        self._noise_bandwidth_hz = (model.bandwidth_6db_hz or TYPICAL_BANDWIDTH_HZ) / 2.0
         self.lead: str | None = None
         self.feed = Input(model.if_hz, 0.0, 0.0)
         self.transformers = _transformers(model)
@@ -110,7 +114,9 @@ class PracticeReceiver:
         total = math.hypot(tone, noise)
         share = noise / total if total > 0 else 0.0
         flutter = self._noise["flutter"]
-        return total * float(max(0.0, 1.0 + flutter * self._unrest.slow(dt_s) + (0.5 * flutter + 0.5 * share) * self._unrest.quick()))
+        # Noise of bandwidth B, averaged for T, leaves an r.m.s. meter unsteady by 1 / (2 sqrt(B T)) of its share.
+        hiss = share / (2.0 * math.sqrt(self._noise_bandwidth_hz * max(dt_s, LEAST_AVERAGING_S)))
+        return total * float(max(0.0, 1.0 + flutter * self._unrest.slow(dt_s) + math.hypot(0.5 * flutter, hiss) * self._unrest.quick()))
 
     def peak_hz_quick(self) -> float:
         """Return the mean of the windings' frequencies: where the response is about highest, for the noise only."""

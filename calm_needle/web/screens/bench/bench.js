@@ -4,7 +4,7 @@ document.addEventListener('alpine:init', () => {
     eye: 'M3 16 Q16 4 29 16 Q16 28 3 16 M16 13 a3 3 0 1 0 .1 0', onward: 'M5 22 L16 8 L27 22', turn_back: 'M9 8 A11 11 0 1 0 24 9 M24 3 V10 H17',
     crest: 'M4 26 Q16 -6 28 26 M11 17 L15 21 L22 12', nothing: 'M4 16 H28', stop: 'M26 5 V27 M5 16 H20 M14 9 L21 16 L14 23',
     humps: 'M2 26 Q9 -2 16 18 Q23 2 30 26', wander: 'M2 18 L8 8 L13 24 L18 6 L23 22 L30 12', level: 'M16 4 V28 M8 20 L16 28 L24 20', set: 'M5 9 H27 M5 23 H27 M11 5 V13 M21 19 V27',
-    measure: 'M3 26 V14 M10 26 V9 M16 26 V5 M22 26 V9 M29 26 V14', round: 'M26 16 A10 10 0 1 1 21 7 M21 2 V8 H15',
+    measure: 'M3 26 V14 M10 26 V9 M16 26 V5 M22 26 V9 M29 26 V14', unplugged: 'M11 4 V11 M21 4 V11 M7 11 H25 V15 A9 8 0 0 1 7 15 Z M16 23 V29', round: 'M26 16 A10 10 0 1 1 21 7 M21 2 V8 H15',
   };
   const SHORT = { generator: 'generator', 'ac-millivoltmeter': 'meter', 'practice-set': 'set' };
 
