@@ -1,0 +1,1 @@
+"""The tests, in the folders of calm_needle; `python -m tests` runs them all, doctests included."""
