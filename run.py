@@ -15,6 +15,7 @@ import os
 import shutil
 import subprocess
 import sys
+import tempfile
 from pathlib import Path
 
 HERE = Path(__file__).resolve().parent
@@ -104,7 +105,35 @@ def test(*, quick: bool) -> int:
         if code := call(arguments):
             print(f"{name} failed.", file=sys.stderr)
             return code
+    return 0 if quick else styles()
+
+
+def styles() -> int:
+    """See that the committed styles are what the pages build; without npm this cannot be seen, and it is said."""
+    npm = shutil.which("npm")
+    print("— styles", flush=True)
+    if npm is None:
+        print("not compared: there is no npm here. What is committed is what runs.")
+        return 0
+    if code := fetch_modules(npm):
+        return code
+    committed = HERE / "calm_needle/web/static/app.css"
+    with tempfile.TemporaryDirectory() as folder:
+        built = Path(folder) / "app.css"
+        cli = ["exec", "--offline", "--", "tailwindcss", "-i", "calm_needle/web/assets/app.css", "-o", str(built), "--minify"]
+        if code := subprocess.run([npm, *cli], check=False, stderr=subprocess.DEVNULL).returncode:
+            return code
+        if built.read_bytes() != committed.read_bytes():
+            print("The committed styles are not what the pages build. Run: ./run assets", file=sys.stderr)
+            return 1
     return 0
+
+
+def fetch_modules(npm: str) -> int:
+    """Bring in what styles and fonts are built with, where it is not there yet."""
+    if (HERE / "node_modules").exists():
+        return 0
+    return subprocess.run([npm, "ci", "--ignore-scripts", "--no-audit", "--no-fund", "--silent"], check=False).returncode
 
 
 def find_browser() -> int:
@@ -140,9 +169,7 @@ def assets() -> int:
         return 1
     fonts = HERE / "calm_needle/web/static/fonts"
     modules = HERE / "node_modules"
-    if not modules.exists() and (
-        code := subprocess.run([npm, "ci", "--ignore-scripts", "--no-audit", "--no-fund"], check=False).returncode
-    ):
+    if code := fetch_modules(npm):
         return code
     for family in ("next", "mono"):
         name = f"atkinson-hyperlegible-{family}-latin-wght-normal.woff2"

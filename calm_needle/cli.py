@@ -109,3 +109,7 @@ def _split_pairs(pairs: list[str]) -> dict[str, str]:
             raise NotUnderstood(pair, why=f"gives {name} a second time", example=f"{name}={value} once")
         typed[name] = value
     return typed
+
+
+if __name__ == "__main__":
+    sys.exit(main())

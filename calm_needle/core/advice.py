@@ -91,6 +91,13 @@ def advise(verdict: Verdict, *, phrase: str, goal: Goal = "maximum", start_db: f
         case "crest":
             sentence = "On the crest. Take it." if goal == "maximum" else "At the bottom of the null. Take it."
             return Advice("good", "crest", sentence, _both_sides(verdict, goal))
+        case "flat" if goal == "minimum":
+            return Advice(
+                "watch",
+                "nothing",
+                "Nothing yet. Go on; if it stays so, try the other way.",
+                "A null is narrow, and far from it the needle hardly moves. If wax keeps the tool out, clear it; never force it.",
+            )
         case "flat":
             return Advice(
                 "watch",

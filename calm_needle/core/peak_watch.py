@@ -32,13 +32,17 @@ RESOLUTION_DB = 0.02  # dB, what a good meter still shows; no stream is taken to
 READ_BY_EYE_DB = 0.05  # dB, 0.6 % of a scale, the least wander granted to typed readings
 NOISE_WINDOW = 48  # differences that are kept, of blocks and of readings
 FEWEST_TYPED = 3  # third differences (six readings) before typed readings are judged
+FEWEST_FOR_MEDIAN = 5  # typed differences of which a kink spoils two, and their median is still sound
 ENOUGH = 8  # differences from which their median is believed
 TURN_BIN = 0.02  # turns that count as the same place
 JUMP_TURNS = 0.04  # turns between two readings that end a block: a key was pressed
 STILL_TURNS = 0.002  # turns below which the adjuster has not moved
 FLAT_TURNS = 0.5  # turns after which a core that does nothing is said to do nothing
+FLAT_DB = 0.6  # dB, the most that a needle may have moved that is said not to answer
 FLAT_BLOCKS = 48  # blocks after which the same is said without turns: twelve seconds
 FIT_DEPTH_DB = 6.0  # dB under the crest that still take part in the fit
+PATIENCE_FIRST, PATIENCE_GROWS, PATIENCE_MOST = 0.0, 0.02, 2.0  # in wanders below the crest, per typed reading since it was proven
+NULL_SHARE = 0.08  # of a null's depth that counts as being at its bottom
 AT_CREST_DB = 0.005  # dB below the fitted crest that count as being on it
 WANDERING_DB = 0.5  # dB of wander per block beyond which nothing can be judged
 
@@ -114,6 +118,7 @@ class PeakWatch:
         self._pivots = _Pivots()
         self._profile = _Profile()
         self._proven: tuple[float, float] | None = None  # wander and bar when a fall on both sides was first seen
+        self._proven_at = 0
         self._verdict: Verdict | None = None
 
     def add(
@@ -200,6 +205,7 @@ class PeakWatch:
             bar_db=bar,
         )
         if min(seen.fall_before_db, seen.fall_after_db) >= bar and (self._proven is None or bar < self._proven[1]):
+            self._proven_at = self._proven_at or self._blocks
             self._proven = (sigma, bar)
         if self._proven is not None:
             # What was proven stays proven, though turning back afterwards may look like wander.
@@ -228,7 +234,17 @@ class PeakWatch:
         if now.turns is None:
             if below < -bar / 2.0:  # on the way to something higher than the crest that was seen
                 return _with(base, kind="rising", crest_db=self._sign * now.level_db)
-            return _with(base, kind="crest" if below <= (min(0.15, 2.0 * sigma) if self._sparse else max(0.06, 2.5 * sigma)) else "past")
+            # A null is steep: near its bottom a hair of a turn is decibels, and what counts is its depth.
+            close = NULL_SHARE * min(base.fall_before_db, base.fall_after_db) if self._sign < 0 else 0.0
+            if self._sparse or below <= close:
+                # Typed readings are few and cost a touch each. At first the very top is asked for, then less and less: who always
+                # comes back from the same side and stops a little short leaves every circuit off to that side.
+                patience = min(PATIENCE_MOST, PATIENCE_FIRST + PATIENCE_GROWS * (self._blocks - self._proven_at))
+                return _with(base, kind="crest" if below <= max(close, min(0.15, patience * sigma)) else "past")
+            # The crest is the highest of many blocks and so about one sigma too high; a second's mean is compared with it.
+            second = [b.level_db for b in self._recent][-4:]
+            mean_below = self._sign * (base.crest_db or 0.0) - sum(second) / len(second)
+            return _with(base, kind="crest" if mean_below <= max(0.05, 1.8 * sigma) else "past")
         fit = self._profile.fit()
         if self._profile.humps(bar) >= 2 and below > max(0.1, 2.0 * sigma):
             return _with(base, kind="two_humps", turns_to_crest=self._profile.crest().turns - self._turns_now)
@@ -261,7 +277,8 @@ class PeakWatch:
             return _with(base, kind="falling" if fallen >= bar else "further", turns_to_crest=self._to_best(now))
         spread = self._profile.spread_db if with_turns else self._pivots.spread_db
         wide = self._profile.span_turns >= FLAT_TURNS if with_turns else self._blocks >= (8 if self._sparse else FLAT_BLOCKS)
-        if wide and spread < max(0.3, bar):
+        # However unsure the bar, a needle that moved by more than FLAT_DB has moved.
+        if wide and spread < max(FLAT_DB / 2.0, min(bar, FLAT_DB)):
             return _with(base, kind="end_stop" if self._at_stop and with_turns and spread > bar / 2.0 else "flat")
         if fallen >= bar:  # too slowly for the last second to show it
             return _with(base, kind="falling", turns_to_crest=self._to_best(now))
@@ -330,7 +347,7 @@ class _Noise:
                 return WANDERING_DB
             few: float = self._of_readings.rms() * (1.0 + math.pow(6.0 / k, 1.5))
             # Turning back leaves a kink in the differences, which a median forgives once there are enough of them.
-            many = 1.4826 * self._of_readings.median() * (1.0 + math.pow(8.0 / k, 1.5)) if k >= ENOUGH else few
+            many = 1.4826 * self._of_readings.median() * (1.0 + math.pow(10.0 / k, 1.5)) if k >= FEWEST_FOR_MEDIAN else few
             return max(READ_BY_EYE_DB, 1.2 * min(few, many) / math.sqrt(20.0))
         # 1.4826: median of |x| to standard deviation, for Gaussian x.
         single = 1.4826 * self._of_readings.median() / math.sqrt(20.0)

@@ -11,14 +11,21 @@ from typing import NamedTuple
 from calm_needle.core.quantities import format_db
 
 SHRINK_UNSEEN = 0.3  # of the last round's gain, assumed before it has been seen; kappa = 0.75 gives 0.1 to 0.32
+TIMES_WANDER = 2.0
 SHRINK_BEST, SHRINK_WORST = 0.1, 0.9  # bounds, since single rounds scatter
 
 
 class CoreGain(NamedTuple):
-    """What one core gained (dB, at equal generator level) in one round; None when it was passed over."""
+    """What one core gained in one round (dB, at equal generator level), None when passed over; the needle's wander meanwhile (dB)."""
 
     adjuster: str
     gain_db: float | None
+    wander_db: float = 0.0
+
+    @property
+    def sure_gain_db(self) -> float:
+        """The gain as far as it is more than wander: four cores must not gain by luck what none of them gained in truth."""
+        return self.gain_db if self.gain_db is not None and self.gain_db > TIMES_WANDER * self.wander_db else 0.0
 
 
 class RoundsVerdict(NamedTuple):
@@ -35,8 +42,8 @@ def judge_rounds(rounds: Sequence[Sequence[CoreGain]], *, worth_db: float, most_
 
     A loss counts as nothing gained: a core that was left lower than it began was not peaked, and one more round is asked for.
     """
-    totals = [sum(max(0.0, c.gain_db) for c in cores if c.gain_db is not None) for cores in rounds]
-    lost = [c for c in rounds[-1] if c.gain_db is not None and c.gain_db < -worth_db]
+    totals = [sum(max(0.0, c.sure_gain_db) for c in cores) for cores in rounds]
+    lost = [c for c in rounds[-1] if c.gain_db is not None and c.gain_db < -max(worth_db, 2.0 * TIMES_WANDER * c.wander_db)]
     last = totals[-1]
     shrink = min(max(last / totals[-2], SHRINK_BEST), SHRINK_WORST) if len(totals) > 1 and totals[-2] > 0 else SHRINK_UNSEEN
     expected = last * shrink

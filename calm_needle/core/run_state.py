@@ -85,7 +85,8 @@ def rounds_of(groups: Sequence[Group], state: RunState, group: int) -> list[list
         for index, step in enumerate(groups[group].steps):
             visit = state.last_visit(Cursor(group, index, number))
             if visit:
-                cores.append(CoreGain(", ".join(step.adjusters), visit.detail.get("gain_db") if visit.outcome == "take" else None))
+                gain = visit.detail.get("gain_db") if visit.outcome == "take" else None
+                cores.append(CoreGain(", ".join(step.adjusters), gain, visit.detail.get("wander_db", 0.0)))
         if not cores:
             break
         out.append(cores)

@@ -1,6 +1,7 @@
 """Dossiers in: one JSON file, taken whole or refused whole with every fault by its path."""
 
 import json
+import math
 import re
 from functools import cache
 from importlib import resources
@@ -23,7 +24,7 @@ def load_dossier(content: bytes, *, name: str) -> dict[str, Any]:
     if len(content) > LARGEST_BYTES:
         raise FileRefused(name, [Fault("", f"it is {len(content)} bytes long; a dossier has at most {LARGEST_BYTES}")])
     try:
-        data = json.loads(content.decode("utf-8-sig"), object_pairs_hook=_no_doubles, parse_constant=_no_constants)
+        data = json.loads(content.decode("utf-8-sig"), object_pairs_hook=_no_doubles, parse_constant=_no_constants, parse_float=_finite)
     except UnicodeDecodeError as fault:
         raise FileRefused(name, [Fault("", f"it is not UTF-8 text (byte {fault.start})")]) from None
     except json.JSONDecodeError as fault:
@@ -86,6 +87,13 @@ def _no_doubles(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
         twice = next(name for name in names if names.count(name) > 1)
         raise ValueError(f"the key “{twice}” stands twice in one place")
     return out
+
+
+def _finite(text: str) -> float:
+    value = float(text)
+    if not math.isfinite(value):
+        raise ValueError(f"{text[:20]} is larger than any number here can be")
+    return value
 
 
 def _no_constants(name: str) -> float:

@@ -9,6 +9,7 @@ from calm_needle.core.peak_watch import Verdict
 
 SPEED_TURNS_S = 0.22  # how fast a core is turned while searching
 CLOSE_TURNS_S = 0.06  # and when coming back to a crest
+RUSHING_DB = 0.25  # a needle that moves so far between two readings makes anybody turn slower
 REACTION_S = 0.4  # s before a change of advice reaches the hand
 
 
@@ -20,6 +21,7 @@ class Hand:
         self._way = self._rng.choice((-1.0, 1.0))
         self._quiet_s = 0.0
         self._least_left = 0.0
+        self._left = 0.0
 
     def next_turn(self, verdict: Verdict, *, dt_s: float) -> float:
         """Return by how much (turns) the hand turns until the next reading."""
@@ -40,5 +42,7 @@ class Hand:
                 self._least_left = min(self._least_left, left)
                 if self._quiet_s == 0.0 and left > self._least_left + 0.15:
                     self._way, self._quiet_s, self._least_left = -self._way, 2.0 * REACTION_S, left
-                return self._way * CLOSE_TURNS_S * dt_s
+                rushing = abs(left - self._left) > RUSHING_DB
+                self._left = left
+                return self._way * CLOSE_TURNS_S * (0.2 if rushing else 1.0) * dt_s
         return self._way * SPEED_TURNS_S * dt_s * unsteady

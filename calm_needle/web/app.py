@@ -46,7 +46,7 @@ def create_app(workshop: Workshop) -> Flask:
         SECRET_KEY=workshop.secret_key(),
         MAX_CONTENT_LENGTH=LARGEST_REQUEST,
         MAX_FORM_MEMORY_SIZE=200_000,
-        TRUSTED_HOSTS=["127.0.0.1", "localhost", "[::1]"],  # a page elsewhere that points its name at us is refused
+        TRUSTED_HOSTS=["127.0.0.1", "localhost"],  # a page elsewhere that points its name at us is refused
         SESSION_COOKIE_SAMESITE="Strict",
         SESSION_COOKIE_HTTPONLY=True,
         SESSION_COOKIE_NAME="calm-needle",

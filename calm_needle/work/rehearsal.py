@@ -15,7 +15,7 @@ from calm_needle.work.run_book import RunBook
 
 READING_S = 0.05
 LONGEST_STEP_S = 180.0
-SETTLED_READINGS = 30
+SETTLED_READINGS = 15
 
 
 class MadeUpClock:

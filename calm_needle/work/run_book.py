@@ -24,7 +24,7 @@ from calm_needle.store.db import transaction
 from calm_needle.work.clock import now_utc, seconds
 
 LAST_READINGS_S = 0.8  # s over which "now" is averaged when readings come by themselves
-FIRST_READINGS = 4  # readings that make the start of such a visit
+FIRST_READINGS = 4  # readings that make the start of such a visit when the turns are not known
 METER_LAG_S = 0.1  # how far a meter that the program reads is behind, by its averaging
 RUNNABLE = ("peak", "null", "check")  # the step kinds this version leads through
 LED_PHASES = ("intermediate frequency",)  # and the phases
@@ -92,7 +92,12 @@ class RunBook:
         seen = self.watched
         if not seen:
             return None
-        few = seen[:FIRST_READINGS] if _comes_by_itself(seen) else seen[:1]
+        few = seen[:1]
+        if _comes_by_itself(seen):
+            # As long as nothing was turned, every reading tells where it began.
+            until = seconds(seen[0].at_utc) + LAST_READINGS_S
+            few = [r for r in seen[:40] if r.turns == seen[0].turns and seconds(r.at_utc) <= until]
+            few = few if seen[0].turns is not None else few[:FIRST_READINGS]
         return sum(self.decibels(r) for r in few) / len(few)
 
     def now(self) -> tuple[float, float] | None:

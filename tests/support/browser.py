@@ -7,7 +7,7 @@ import threading
 import unittest
 from pathlib import Path
 
-from playwright.sync_api import Browser, Page, Playwright, sync_playwright
+from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
 from waitress import wasyncore
 from waitress.server import create_server
 
@@ -31,6 +31,7 @@ ARGUMENTS = [
     "--hide-scrollbars",
 ]
 WAIT_MS = 20_000  # these machines pause; no test measures time
+expect.set_options(timeout=WAIT_MS)
 
 
 class LiveServer:

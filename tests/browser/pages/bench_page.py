@@ -70,11 +70,7 @@ class BenchPage:
 
     def type_reading(self, text: str) -> None:
         """Type what the meter shows, and keep it."""
-        kept = self.page.locator("[aria-label='Kept readings, newest first'] li")
-        before = kept.count()
+        before = self.reading_id
         self.page.get_by_label("What the meter shows").fill(text)
         self.page.keyboard.press("Enter")
-        if before < 8:
-            expect(kept).to_have_count(before + 1)
-        else:
-            self.page.wait_for_function("() => document.getElementById('reading').value === ''")
+        self.wait_for_reading_after(before)

@@ -166,7 +166,8 @@ document.addEventListener('alpine:init', () => {
       if (this.dialogs().some((d) => d.open)) return;
       if (e.key === 'Escape') { this.forget(); return; }
       const field = e.target.closest('input, textarea, select');
-      if (field) { if (e.key === 'Enter' && field.id === 'reading' && !field.value.trim()) { e.preventDefault(); this.press('Enter'); } return; }
+      // No reading begins with a letter, so in the empty field letters are acts, as everywhere.
+      if (field && (field.id !== 'reading' || field.value.trim() || /^[0-9.,+-]$/.test(e.key))) return;
       if (this.turnable && this.dial.key(e)) { e.preventDefault(); return; }
       const control = e.target.closest('button, a, summary');
       if (control && (e.key === 'Enter' || e.key === ' ')) return;

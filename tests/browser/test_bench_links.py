@@ -1,0 +1,68 @@
+"""An instrument is lost in the middle of a step, and found again."""
+
+import re
+
+from playwright.sync_api import expect
+
+from tests.browser.pages.bench_page import BenchPage
+from tests.support.browser import BrowserTest
+
+LINKS = ("generator", "ac-millivoltmeter", "practice-set")
+
+
+class UnpluggedMidStep(BrowserTest):
+    def test_it_is_said_nothing_is_lost_and_the_step_goes_on(self) -> None:
+        page = self.page
+        page.goto("/")
+        page.get_by_role("link", name=re.compile("20318")).click()
+        page.get_by_role("button", name="Begin at the bench").click()
+        bench = BenchPage(page)
+        bench.wait_until_ready()
+        bench.press("u")
+        for link in LINKS:
+            bench.wait_for_link(link, "ready")
+        bench.press_and_wait_for("Enter", "Measure the IF strip as found")
+        bench.wait_for_reading_after(0)
+        bench.press_and_wait_for("t", "Peak the lower core of IFT2")
+        bench.wait_for_reading_after(0)
+        for _ in range(4):
+            bench.turn(1)
+        kept, turned, run_id = self.kept(), bench.turns, int(page.url.rsplit("/", 1)[1])
+
+        other = page.context.new_page()
+        other.goto("/instruments")
+        other.get_by_role("button", name="Unplug them").click()
+        expect(other.get_by_role("button", name="Plug them in again")).to_be_visible()
+        for link in LINKS:
+            bench.wait_for_link(link, "lost")
+        expect(page.locator("[data-part=advice] p").first).to_have_text(re.compile("not there"))
+        expect(page.locator("[data-part=advice] p").nth(1)).to_have_text(
+            re.compile("Check its power and its cable; it is taken up again by itself")
+        )
+        self.assertEqual(bench.title, "Peak the lower core of IFT2")
+        self.assertGreaterEqual(self.kept(), kept)
+        bench.press("ArrowRight")  # nothing answers: said, not swallowed
+        expect(page.get_by_role("alert").filter(has_text="practice set")).to_be_visible()
+        bench.press("Escape")
+
+        other.get_by_role("button", name="Plug them in again").click()
+        for link in LINKS:
+            bench.wait_for_link(link, "ready")
+        bench.wait_for_reading_after(bench.reading_id)
+        self.assertAlmostEqual(bench.turns, turned, places=2)
+        bench.turn(1)
+        expect(page.locator("[data-part=advice] p").first).not_to_have_text(re.compile("not there"))
+        struck = self.struck(run_id)
+        self.assertTrue(all(reason == "the generator was not as set" for reason in struck), struck)
+
+    def expected_errors(self) -> tuple[str, ...]:
+        return ("status of 503",)
+
+    def kept(self) -> int:
+        with self.live.workshop.store() as conn:
+            return int(conn.execute("SELECT count(*) FROM reading").fetchone()[0])
+
+    def struck(self, run_id: int) -> list[str]:
+        with self.live.workshop.store() as conn:
+            rows = conn.execute("SELECT reason FROM strike JOIN reading r ON r.id = reading_id WHERE r.run_id = ?", (run_id,))
+            return [row[0] for row in rows]

@@ -1,0 +1,165 @@
+"""Every page: no violation that axe knows of, light and dark; nothing in the console; the keyboard reaches all of it."""
+
+import re
+from pathlib import Path
+
+from playwright.sync_api import Page, expect
+
+from tests.browser.pages.bench_page import BenchPage
+from tests.support.browser import BrowserTest
+
+AXE = (Path(__file__).parents[1] / "vendor/axe.min.js").read_text(encoding="utf-8")
+RULES = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"]
+
+
+def violations(page: Page) -> list[str]:
+    page.evaluate(AXE + "\n;undefined")
+    found = page.evaluate("tags => axe.run(document, {runOnly: {type: 'tag', values: tags}, resultTypes: ['violations']})", RULES)
+    return [f"{v['id']}: {[n['target'] for n in v['nodes']][:3]}" for v in found["violations"]]
+
+
+class Axe(BrowserTest):
+    def check(self, page: Page, where: str) -> None:
+        for theme in ("light", "dark"):
+            page.emulate_media(color_scheme=theme)  # type: ignore[arg-type]
+            self.assertEqual(violations(page), [], f"{where}, {theme}")
+
+    def test_the_pages_that_stand_still(self) -> None:
+        for path in ("/", "/jobs/1", "/jobs/2", "/models/halvern-6b", "/instruments", "/runs/1/record"):
+            self.page.goto(path)
+            self.check(self.page, path)
+
+    def test_the_shelf_with_its_forms_open_and_faults_in_them(self) -> None:
+        page = self.page
+        page.goto("/")
+        page.get_by_text("Put a set on the shelf").click()
+        page.get_by_role("button", name="Put it on the shelf").click()
+        expect(page.get_by_text("Write the serial number")).to_be_visible()
+        self.check(page, "shelf with faults")
+        page.get_by_text("Bring in a dossier", exact=True).click()
+        page.get_by_label("Dossier file").set_input_files({"name": "x.json", "mimeType": "application/json", "buffer": b"{}"})
+        page.get_by_role("button", name="Take it in").click()
+        expect(page.get_by_role("alert")).to_contain_text("nothing was changed")
+        self.check(page, "shelf with a refused dossier")
+
+    def test_failures(self) -> None:
+        self.page.goto("/nowhere")
+        self.check(self.page, "not found")
+
+    def test_the_bench_from_set_up_to_its_overlays(self) -> None:
+        page = self.page
+        page.goto("/")
+        page.get_by_role("link", name=re.compile("20318")).click()
+        page.get_by_role("button", name="Begin at the bench").click()
+        bench = BenchPage(page)
+        bench.wait_until_ready()
+        self.check(page, "set-up with cautions")
+        bench.press("u")
+        bench.wait_for_link("practice-set", "ready")
+        bench.press_and_wait_for("Enter", "Measure the IF strip as found")
+        bench.wait_for_reading_after(0)
+        bench.press_and_wait_for("t", "Peak the lower core of IFT2")
+        bench.wait_for_reading_after(0)
+        self.check(page, "peaking")
+        for key in ("?", "n", "s"):
+            bench.press(key)
+            expect(page.get_by_role("dialog")).to_be_visible()
+            self.check(page, f"overlay {key}")
+            bench.press("Escape")
+            expect(page.get_by_role("dialog")).to_have_count(0)
+
+    def test_the_typed_bench(self) -> None:
+        page = self.page
+        page.goto("/jobs/3")
+        page.get_by_role("button", name="Begin at the bench").click()
+        bench = BenchPage(page)
+        bench.wait_until_ready()
+        bench.press("u")
+        bench.press_and_wait_for("Enter", "Measure the IF strip as found")
+        bench.type_reading("88m")
+        page.get_by_label("What the meter shows").fill("4l2")
+        page.keyboard.press("Enter")
+        expect(page.get_by_text("is not in V or dB")).to_be_visible()
+        self.check(page, "typed, with a fault")
+
+    def expected_errors(self) -> tuple[str, ...]:
+        return ("status of 422", "status of 404")
+
+
+class KeyboardAlone(BrowserTest):
+    """No mouse from the shelf to the record."""
+
+    def test_every_act_of_the_bench_has_its_key(self) -> None:
+        page = self.page
+        page.goto("/jobs/3")
+        page.get_by_role("button", name="Begin at the bench").focus()
+        page.keyboard.press("Enter")
+        bench = BenchPage(page)
+        bench.wait_until_ready()
+        bench.press("u")
+        expect(page.get_by_role("button", name=re.compile("^Understood U"))).to_have_count(0)
+        bench.press("f")
+        expect(page.get_by_role("img", name="Chassis seen from below")).to_be_visible()
+        bench.press_and_wait_for("Enter", "Measure the IF strip as found")
+        bench.press("9")  # starts a reading
+        page.keyboard.type("1m")
+        page.keyboard.press("Enter")
+        expect(page.locator("[data-part=reading]")).to_have_text("91.0")
+        bench.press("Space")
+        expect(page.get_by_role("list", name="Kept readings, newest first").get_by_role("listitem")).to_have_count(2)
+        bench.press("n")
+        page.keyboard.type("Hums a little.")
+        page.keyboard.press("Tab")
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("dialog")).to_have_count(0)
+        bench.press("n")
+        expect(page.get_by_text("Hums a little.")).to_be_visible()
+        bench.press("Escape")
+        expect(page.get_by_role("dialog")).to_have_count(0)
+        bench.press_and_wait_for("Enter", "Peak the lower core of IFT2")
+        bench.press_and_wait_for("b", "Measure the IF strip as found")
+        bench.type_reading("91m")
+        bench.press_and_wait_for("Enter", "Peak the lower core of IFT2")
+        bench.type_reading("91m")
+        bench.press("Enter")  # no crest seen yet: it asks, and the answer is in reach
+        expect(page.get_by_role("alertdialog")).to_be_visible()
+        bench.press("Escape")
+        expect(page.get_by_role("alertdialog")).to_have_count(0)
+        bench.press_and_wait_for("x", "Peak the upper core of IFT2")
+        bench.press("s")
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("dialog").get_by_text("Say in a few words")).to_be_visible()
+        page.keyboard.type("cracked")
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("heading", level=1)).to_have_text("Peak the lower core of IFT1")
+        bench.press("l")
+        expect(page.get_by_role("button", name=re.compile("Listening"))).to_have_attribute("aria-pressed", "true")
+        bench.press("l")
+
+    def expected_errors(self) -> tuple[str, ...]:
+        return ("status of 409", "status of 422", "AudioContext")
+
+
+class OnOtherPaperAndGlass(BrowserTest):
+    def test_the_bench_needs_no_scrolling_at_1280_by_800(self) -> None:
+        page = self.page
+        page.goto("/jobs/2")
+        page.get_by_role("button", name="Begin at the bench").click()
+        BenchPage(page).wait_until_ready()
+        size = page.evaluate("() => [document.documentElement.scrollHeight, document.documentElement.scrollWidth]")
+        self.assertLessEqual(size[0], 800)
+        self.assertLessEqual(size[1], 1280)
+
+    def test_on_a_phone_nothing_runs_out_of_the_page(self) -> None:
+        page = self.page
+        page.set_viewport_size({"width": 390, "height": 844})
+        for path in ("/", "/jobs/2", "/models/halvern-6b", "/instruments", "/runs/1/record"):
+            page.goto(path)
+            wide = page.evaluate("() => document.documentElement.scrollWidth")
+            self.assertLessEqual(wide, 390, path)
+
+    def test_the_record_prints_on_one_page(self) -> None:
+        self.page.goto("/runs/1/record")
+        for paper in ("A4", "Letter"):
+            printed = self.page.pdf(format=paper, print_background=True)
+            self.assertEqual(len(re.findall(rb"/Type\s*/Page\b", printed)), 1, paper)

@@ -1,0 +1,120 @@
+"""The whole job with no instrument attached: a person reads a meter by eye, turns by feel, and types."""
+
+import itertools
+import re
+
+from playwright.sync_api import expect
+
+from calm_needle.sim.instruments.millivoltmeter import Millivoltmeter
+from calm_needle.sim.receiver.practice import Input, PracticeReceiver
+from tests.browser.pages.bench_page import BenchPage
+from tests.support import halvern
+from tests.support.browser import BrowserTest
+
+MOST_READINGS = 120
+SEARCHING, SEEKING_A_NULL = 0.12, 0.2  # turns between two readings
+CLOSE, CLOSEST = 0.04, 0.015
+
+
+class OwnSet:
+    """A receiver on the bench beside the screen, with a meter that the program cannot reach."""
+
+    def __init__(self) -> None:
+        self.receiver = PracticeReceiver(halvern.model(), seed=20544, misalign="moderate")
+        self._now_s = 0.0
+        self._meter = Millivoltmeter(self.receiver, seed=20544, clock=lambda: self._now_s)
+
+    def read(self) -> str:
+        """What somebody sees who waits a second and takes the middle of what the needle does."""
+        seen = []
+        for _ in range(40):
+            self._now_s += 0.1
+            seen.append(float(self._meter.answer("MEAS:VOLT:AC?") or "nan"))
+        return f"{1e3 * sum(seen[10:]) / 30:.1f}m"
+
+
+class TypedJob(BrowserTest):
+    def test_the_if_strip_is_aligned_by_typed_readings(self) -> None:
+        page, own = self.page, OwnSet()
+        page.goto("/")
+        page.get_by_role("link", name=re.compile("20544")).click()
+        page.get_by_role("button", name="Begin at the bench").click()
+        bench = BenchPage(page)
+        bench.wait_until_ready()
+        bench.press("u")
+        for _ in range(40):
+            title = bench.title
+            if title == "All done here":
+                break
+            if title == "Set up first":
+                self.set_up(bench, own)
+            elif title == "Go round again, or stop?":
+                bench.press("Enter")
+            elif title.startswith("Measure"):
+                self.set_level(bench, own)
+                bench.press("Enter")
+            else:
+                self.turn_to_the_best(bench, own)
+            expect(page.get_by_role("heading", level=1)).not_to_have_text(title)
+        self.assertEqual(bench.title, "All done here")
+        truth = own.receiver.truth()
+        self.assertLess(abs(truth.peak_hz - halvern.IF_HZ), 200.0)
+        self.assertLess(truth.loss_db - truth.best_loss_db, 0.3)
+
+    def set_up(self, bench: BenchPage, own: OwnSet) -> None:
+        """Set what the card says: frequency, level, and where the lead goes."""
+        card = bench.page.get_by_role("region", name="Set up").inner_text()
+        self.assertIn("468.000\u2009kHz", card)
+        step = next(s for g in halvern.model().groups for s in g.steps if halvern.model().point_name(s.set_up.goes_in) in card)
+        own.receiver.lead = step.set_up.goes_in
+        self.feed(bench, own)
+        bench.press("Enter")
+
+    def feed(self, bench: BenchPage, own: OwnSet) -> None:
+        card = bench.page.get_by_role("region", name="Set up").inner_text()
+        number, prefix = re.search(r"Level\s+([\d.]+)\s*([mµ]?)V", card).groups()  # type: ignore[union-attr]
+        own.receiver.feed = Input(halvern.IF_HZ, float(number) * {"m": 1e-3, "µ": 1e-6, "": 1.0}[prefix], 0.3)
+
+    def set_level(self, bench: BenchPage, own: OwnSet) -> None:
+        """Read, and turn the generator to what the page says until it is content."""
+        bench.type_reading(own.read())
+        while bench.main_act == "The level is set":
+            bench.press("Enter")
+            expect(bench.page.locator("footer .btn-main")).not_to_contain_text("The level is set")
+            self.feed(bench, own)
+            bench.type_reading(own.read())
+
+    def turn_to_the_best(self, bench: BenchPage, own: OwnSet) -> None:
+        """Turn as the advice says, reading after reading, and take it when it says so."""
+        adjuster = next(a for a in halvern.model().adjusters if a.phrase in bench.title)
+        wanted_up = "Null" not in bench.title
+        way, amount, last, away = 1.0, SEARCHING if wanted_up else SEEKING_A_NULL, None, 0
+        self.set_level(bench, own)
+        for count in itertools.count():
+            advice = bench.advice
+            if "Take it" in advice:
+                bench.press("Enter")
+                return
+            self.assertLess(count, MOST_READINGS, advice)
+            if bench.main_act == "The level is set":
+                self.set_level(bench, own)
+            elif advice.startswith("Nothing yet"):
+                away += 1
+                way = -way if away in (6, 18, 42) else way  # further each time
+            elif advice.startswith("Nothing happens"):
+                bench.press("w")
+                expect(bench.page.locator("[data-part=advice] p").first).not_to_contain_text("Nothing happens")
+                own.receiver.cores[adjuster.id].waxed = False
+            now = self.level(bench)
+            if (advice.startswith("Falling") and "Turn the other way" in advice) or advice.startswith("Rising. Turn the other way"):
+                way = -way
+            elif "Come back" in advice:
+                worse = last is not None and (now < last) == wanted_up and now != last
+                way, amount = (-way, max(CLOSEST, amount / 2 if amount <= CLOSE else CLOSE)) if worse or amount > CLOSE else (way, amount)
+            last = now
+            own.receiver.turn(adjuster.id, way * amount)
+            bench.type_reading(own.read())
+
+    @staticmethod
+    def level(bench: BenchPage) -> float:
+        return float(re.search(r"[\d.]+", bench.reading.replace("–", "0"))[0])  # type: ignore[index]

@@ -1,0 +1,75 @@
+"""A test client that knows the pages' tokens, and a workshop in a folder of its own."""
+
+import re
+import tempfile
+import unittest
+from pathlib import Path
+from typing import Any
+
+from flask.testing import FlaskClient
+from werkzeug.test import TestResponse
+
+from calm_needle.web.app import create_app
+from calm_needle.work import demo_world
+from calm_needle.work.workshop import Workshop
+
+TYPED_JOB, OLDER_RUN = 3, 1
+
+
+class PageTest(unittest.TestCase):
+    """Pages over the demo world, without a browser; the bench is that of typed readings."""
+
+    demo = True
+
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.workshop = Workshop(Path(folder.name))
+        self.addCleanup(self.workshop.close)
+        if self.demo:
+            with self.workshop.store() as conn:
+                demo_world.load(conn)
+        self.client: FlaskClient = create_app(self.workshop).test_client()
+        self.token = ""
+
+    def get(self, path: str, **options: Any) -> TestResponse:
+        answer = self.client.get(path, **options)
+        self.addCleanup(answer.close)
+        if found := re.search(
+            r'name="csrf-token" content="([^"]+)"', answer.get_data(as_text=True) if answer.mimetype == "text/html" else ""
+        ):
+            self.token = found[1]
+        return answer
+
+    def post(self, path: str, *, json: bool = False, **form: Any) -> TestResponse:
+        if not self.token:
+            self.get("/")
+        headers = {"Accept": "application/json"} if json else {}
+        answer = self.client.post(path, data={"csrf_token": self.token, **form}, headers=headers)
+        self.addCleanup(answer.close)
+        return answer
+
+    def assertIn(self, member: Any, container: Any, msg: Any = None) -> None:  # noqa: N802
+        """A whole page is no message."""
+        if isinstance(container, str) and len(container) > 2000:
+            self.assertTrue(member in container, msg or f"{member!r} is not on the page")
+        else:
+            super().assertIn(member, container, msg)
+
+    def assertNotIn(self, member: Any, container: Any, msg: Any = None) -> None:  # noqa: N802
+        if isinstance(container, str) and len(container) > 2000:
+            self.assertFalse(member in container, msg or f"{member!r} is on the page")
+        else:
+            super().assertNotIn(member, container, msg)
+
+    def begin_typed_run(self) -> int:
+        """Begin the IF run of the typed job, confirm its set-up, and come to its first measurement."""
+        where = self.post(f"/jobs/{TYPED_JOB}/runs", phase="intermediate frequency").headers["Location"]
+        self.post(f"{where}/set")
+        return int(where.rsplit("/", 1)[1])
+
+    def visit(self, run_id: int) -> int:
+        with self.workshop.desk(run_id).book() as book:
+            visit = book.state.visit
+        assert visit is not None
+        return visit.id

@@ -1,0 +1,151 @@
+"""What a person types and sees, without a browser: forms post and pages are complete without script."""
+
+import io
+import json
+
+from tests.support import halvern
+from tests.support.client import OLDER_RUN, TYPED_JOB, PageTest
+
+
+class Shelf(PageTest):
+    def test_a_set_and_a_job_are_put_on_it(self) -> None:
+        self.assertEqual(self.post("/sets", model="halvern-6b", serial="30001", owner="J.P.").status_code, 303)
+        self.assertIn("30001", self.get("/").get_data(as_text=True))
+        answer = self.post("/jobs", set="4", complaint="dead on long wave", bench="typed")
+        self.assertIn("dead on long wave", self.get(answer.headers["Location"]).get_data(as_text=True))
+
+    def test_what_is_wrong_stands_at_its_field_and_nothing_typed_is_lost(self) -> None:
+        answer = self.post("/sets", model="kettle", serial="", owner="J.P. of the lamp room")
+        text = answer.get_data(as_text=True)
+        self.assertEqual(answer.status_code, 422)
+        self.assertIn('id="set-serial-fault"', text)
+        self.assertIn("Choose the model", text)
+        self.assertIn("J.P. of the lamp room", text)
+
+    def test_the_same_number_twice_is_refused(self) -> None:
+        self.assertIn("is on the shelf already", self.post("/sets", model="halvern-6b", serial="20318").get_data(as_text=True))
+
+    def test_what_people_write_is_shown_as_written(self) -> None:
+        self.post("/sets", model="halvern-6b", serial="<b>1</b>", remarks="<script>x</script>")
+        self.assertNotIn("<b>1</b>", self.get("/").get_data(as_text=True))
+
+    def test_a_dossier_comes_in_and_goes_out_again_the_same(self) -> None:
+        out = self.get("/models/halvern-6b/dossier.json")
+        self.assertEqual(json.loads(out.data), halvern.data())
+        again = self.post("/models", dossier=(io.BytesIO(out.data), "halvern.json"))
+        self.assertEqual(again.status_code, 303)
+
+    def test_a_dossier_with_faults_changes_nothing_and_every_fault_is_shown(self) -> None:
+        spoiled = halvern.data()
+        spoiled["name"] = "Spoiled"
+        spoiled["kind"] = "kettle"
+        spoiled["bands"][1]["f_low_hz"] = -1
+        answer = self.post("/models", dossier=(io.BytesIO(json.dumps(spoiled).encode()), "spoiled.json"))
+        text = answer.get_data(as_text=True)
+        self.assertEqual(answer.status_code, 422)
+        for path in ("kind", "bands[1].f_low_hz"):
+            self.assertIn(path, text)
+        self.assertNotIn("Spoiled</a>", self.get("/").get_data(as_text=True))
+
+
+class Job(PageTest):
+    def test_its_phases_are_shown_and_marked_by_hand(self) -> None:
+        self.post(f"/jobs/{TYPED_JOB}/phases", phase="oscillator and dial", state="done")
+        text = self.get(f"/jobs/{TYPED_JOB}").get_data(as_text=True)
+        self.assertIn('open again<span class="sr-only">: oscillator and dial', text)
+
+    def test_a_phase_that_cannot_be_led_says_so(self) -> None:
+        answer = self.post(f"/jobs/{TYPED_JOB}/runs", phase="front end")
+        self.assertEqual(answer.status_code, 422)
+        self.assertIn("The dossier has no steps for “front end”", answer.get_data(as_text=True))
+
+    def test_begun_twice_it_is_the_same_run(self) -> None:
+        first, second = (self.post(f"/jobs/{TYPED_JOB}/runs", phase="intermediate frequency").headers["Location"] for _ in range(2))
+        self.assertEqual(first, second)
+
+
+class BenchWithoutScript(PageTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.run_id = self.begin_typed_run()
+        self.bench = f"/bench/{self.run_id}"
+
+    def say(self, act: str, **form: object) -> str:
+        answer = self.post(f"{self.bench}/{act}", visit=self.visit(self.run_id), **form)
+        return answer.get_data(as_text=True) if answer.status_code != 303 else self.get(self.bench).get_data(as_text=True)
+
+    def test_a_reading_is_typed_and_advised_on(self) -> None:
+        self.say("readings", reading="88m")
+        self.assertIn("Peak the lower core of IFT2", self.say("take"))
+        for reading in ("88m", "91m", "97m", "108m", "121m", "136m", "146m", "151m", "148m", "139m", "128m", "117m"):
+            text = self.say("readings", reading=reading)
+        self.assertIn("Past the crest. Come back.", text)
+        self.assertIn('data-part="reading">117<', text)
+
+    def test_what_cannot_be_read_stays_in_the_field_with_a_sentence(self) -> None:
+        text = self.say("readings", reading="4l2 mV")
+        self.assertIn('value="4l2 mV"', text)
+        self.assertIn("is not in V or dB. Write it like 412", text)
+
+    def test_a_crest_that_was_not_seen_is_asked_about(self) -> None:
+        self.say("readings", reading="88m")
+        self.say("take")
+        self.say("readings", reading="88m")
+        self.assertIn("Take it all the same?", self.say("take"))
+        self.assertIn("Peak the upper core of IFT2", self.say("take", sure="yes"))
+
+    def test_an_act_for_a_step_that_is_over_changes_nothing(self) -> None:
+        old = self.visit(self.run_id)
+        self.say("readings", reading="88m")
+        self.say("take")
+        answer = self.post(f"{self.bench}/readings", json=True, visit=old, reading="99m")
+        self.assertEqual(answer.status_code, 409)
+        with self.workshop.desk(self.run_id).book() as book:
+            self.assertEqual(book.readings, [])
+
+    def test_a_reading_is_struck_out(self) -> None:
+        self.say("readings", reading="88m")
+        with self.workshop.desk(self.run_id).book() as book:
+            reading = book.readings[0].id
+        self.assertIn("line-through", self.say("strike", reading=reading, reason="mistyped"))
+
+    def test_cautions_stay_after_they_are_understood(self) -> None:
+        self.assertIn("Understood", self.get(self.bench).get_data(as_text=True))
+        self.post(f"{self.bench}/cautions", caution=["high-volts", "grid-blocking"])
+        text = self.get(self.bench).get_data(as_text=True)
+        self.assertIn("High volts inside", text)
+        self.assertNotIn('data-key="U"', text)
+
+
+class Record(PageTest):
+    def test_before_and_after_stand_side_by_side_with_every_adjuster(self) -> None:
+        text = self.get(f"/runs/{OLDER_RUN}/record").get_data(as_text=True)
+        for words in ("In figures", "dB at equal generator level", "IFT2 lower", "IFT1 upper", "IF trap", "Wax was cleared", "<svg"):
+            self.assertIn(words, text)
+
+    def test_its_readings_are_a_table_for_other_programs(self) -> None:
+        answer = self.get(f"/runs/{OLDER_RUN}/readings.csv")
+        rows = answer.get_data(as_text=True).split("\r\n")
+        self.assertEqual(answer.mimetype, "text/csv")
+        self.assertGreater(len(rows), 500)
+        self.assertTrue(all(row.count(",") >= 11 for row in rows if row))
+
+    def test_its_curve_is_a_file_of_its_own(self) -> None:
+        answer = self.get(f"/runs/{OLDER_RUN}/response.svg")
+        self.assertEqual(answer.mimetype, "image/svg+xml")
+        self.assertIn("before", answer.get_data(as_text=True))
+
+
+class Instruments(PageTest):
+    def test_a_name_that_is_none_is_refused_at_its_field(self) -> None:
+        for typed in ("", "kettle", "TCPIP::127.0.0.1::1::SOCKET"):
+            answer = self.post("/instruments", resource=typed)
+            self.assertEqual(answer.status_code, 422, typed)
+            self.assertIn('id="resource-fault"', answer.get_data(as_text=True))
+
+
+class EmptyShelf(PageTest):
+    demo = False
+
+    def test_it_says_what_to_do_first(self) -> None:
+        self.assertIn("No jobs yet. Bring in a dossier", self.get("/").get_data(as_text=True))

@@ -1,0 +1,65 @@
+import tempfile
+import unittest
+from pathlib import Path
+from typing import Literal, NamedTuple
+
+from calm_needle.core.run_state import rounds_of
+from calm_needle.sim.receiver.practice import PracticeReceiver, Truth
+from calm_needle.work.rehearsal import rehearse
+from calm_needle.work.run_book import RunBook
+from tests.support import halvern
+
+
+class Outcome(NamedTuple):
+    truth: Truth
+    book: RunBook
+    rounds: int
+
+
+class FollowingTheAdviceAlone(unittest.TestCase):
+    """A modelled hand that knows only the verdict brings every practice set into line, whatever it was left at."""
+
+    def run_one(self, seed: int, misalign: Literal["none", "light", "moderate", "severe"], *, turns_known: bool = True) -> Outcome:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        conn, job_id = halvern.store_with_job(Path(folder.name), bench="instruments")
+        self.addCleanup(conn.close)
+        clock = halvern.clock()
+        book = halvern.new_run(conn, job_id, clock, bench="instruments")
+        receiver = PracticeReceiver(book.model, seed=seed, misalign=misalign)
+        with book_in_one_transaction(conn):
+            rehearse(book, receiver, clock, seed=seed, turns_known=turns_known)
+        index = next(i for i, g in enumerate(book.groups) if g.gain_below_db is not None)
+        return Outcome(receiver.truth(), book, len(rounds_of(book.groups, book.state, index)))
+
+    def check(self, outcome: Outcome, *, within_hz: float = 200.0) -> None:
+        self.assertLess(abs(outcome.truth.peak_hz - halvern.IF_HZ), within_hz)
+        self.assertLess(outcome.truth.loss_db - outcome.truth.best_loss_db, 0.3)
+
+    def test_misaligned_a_little_or_a_lot(self) -> None:
+        for seed, misalign in ((11, "light"), (12, "moderate"), (13, "severe")):
+            with self.subTest(misalign):
+                outcome = self.run_one(seed, misalign)  # type: ignore[arg-type]
+                self.check(outcome)
+                self.assertLessEqual(outcome.rounds, 4)
+
+    def test_without_knowing_the_turns(self) -> None:
+        # The needle alone tells less: within the dossier's own tolerance.
+        self.check(self.run_one(14, "moderate", turns_known=False), within_hz=500.0)
+
+    def test_found_right_it_is_left_after_one_round_and_made_no_worse(self) -> None:
+        outcome = self.run_one(15, "none")
+        self.check(outcome)
+        self.assertEqual(outcome.rounds, 1)
+        self.assertIn("found right", outcome.book.state.decisions[0]["sentence"])
+
+    def test_the_waxed_core_is_noticed_and_named(self) -> None:
+        findings = [f.sentence for f in self.run_one(16, "moderate").book.findings()]
+        self.assertEqual(findings, ["Wax was cleared from the lower core of IFT1."])
+
+
+def book_in_one_transaction(conn):  # type: ignore[no-untyped-def]
+    """Thousands of readings: one synchronisation with the disk is enough here."""
+    from calm_needle.store.db import transaction
+
+    return transaction(conn)
