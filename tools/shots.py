@@ -72,7 +72,7 @@ def record(page: Page) -> None:
     page.get_by_role("link", name=re.compile("[Rr]ecord|[Bb]efore and after")).first.click()
 
 
-def refused_dossier(page: Page) -> None:
+def shelf_refused_dossier(page: Page) -> None:
     page.goto("/")
     page.get_by_text("Bring in a dossier", exact=True).click()
     page.get_by_label("Dossier file").set_input_files(
@@ -94,7 +94,7 @@ VIEWS: tuple[Callable[[Page], None], ...] = (
     bench_keys,
     bench_instrument_lost,
     record,
-    refused_dossier,
+    shelf_refused_dossier,
 )
 LIVE: list[LiveServer] = []
 

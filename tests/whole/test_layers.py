@@ -70,11 +70,11 @@ class TheArrows(unittest.TestCase):
             "calm_needle." + ".".join(f.relative_to(PACKAGE).with_suffix("").parts).removesuffix(".__init__"): f
             for f in PACKAGE.rglob("*.py")
         }
-        graph = {
-            name: {m for m in modules if any(i == m or (i.startswith(m + ".") and i.rpartition(".")[0] == m) for i in imports_of(file))}
-            - {name}
-            for name, file in modules.items()
-        }
+        graph = {}
+        for name, file in modules.items():
+            # `from package.module import thing`: the module is what is imported, or the thing is a module itself.
+            reached = {part for full in imports_of(file) for part in (full, full.rpartition(".")[0])}
+            graph[name] = reached & modules.keys() - {name}
         done: set[str] = set()
 
         def follow(name: str, trail: tuple[str, ...]) -> None:

@@ -1,0 +1,22 @@
+"""Run the figures, all or those named."""
+
+import importlib
+import sys
+
+NAMES = ("engine", "streams", "pages", "start", "needle")
+
+
+def main(names: list[str]) -> int:
+    unknown = [n for n in names if n not in NAMES]
+    if unknown:
+        print(f"There is no figure {unknown[0]}. There are: {', '.join(NAMES)}.", file=sys.stderr)
+        return 2
+    for name in names or NAMES:
+        print(f"— {name}", flush=True)
+        for line in importlib.import_module(f"benchmarks.{name}").run():
+            print(line, flush=True)
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))
