@@ -1,7 +1,5 @@
 """From a turn of a virtual core to the needle's new reading in the browser, whole way through SCPI and back."""
 
-import re
-
 from benchmarks.figures import milliseconds
 from tests.browser.pages.bench_page import BenchPage
 from tests.support.browser import LiveServer, close_shared_browser, new_page
@@ -21,17 +19,7 @@ def run() -> list[str]:
     live = LiveServer()
     try:
         page = new_page(live.url, errors=[])
-        page.goto("/")
-        page.get_by_role("link", name=re.compile("20318")).click()
-        page.get_by_role("button", name="Begin at the bench").click()
-        bench = BenchPage(page)
-        bench.wait_until_ready()
-        bench.press("u")
-        bench.wait_for_link("practice-set", "ready")
-        bench.press_and_wait_for("Enter", "Measure the IF strip as found")
-        bench.wait_for_reading_after(0)
-        bench.press_and_wait_for("t", "Peak the lower core of IFT2")
-        bench.wait_for_reading_after(0)
+        BenchPage.at_first_core(page)
         page.evaluate(WATCH)
         for i in range(TURNS):
             page.keyboard.press("ArrowRight" if i % 12 < 6 else "ArrowLeft")

@@ -12,7 +12,6 @@ from tests.support.browser import LiveServer, close_shared_browser, new_page
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
 IF_JOB = re.compile("20318")
-TYPED_JOB = re.compile("20544")
 OLDER_JOB = re.compile("19077")
 
 
@@ -33,11 +32,13 @@ def instruments(page: Page) -> None:
 
 
 def bench_set_up(page: Page) -> None:
-    begin(page, IF_JOB)
+    open_job(page, IF_JOB)
+    page.get_by_role("button", name="Begin at the bench").click()
+    BenchPage(page).wait_until_ready()
 
 
 def bench_past_the_crest(page: Page) -> None:
-    bench = begin_peaking(page, IF_JOB)
+    bench = BenchPage.at_first_core(page)
     turn_until(bench, "Past the crest")
 
 
@@ -47,8 +48,7 @@ def bench_lamp(page: Page) -> None:
 
 
 def bench_typed(page: Page) -> None:
-    bench = begin(page, TYPED_JOB)
-    bench.press("u")
+    bench = BenchPage.begin(page, "20544")
     bench.press_and_wait_for("Enter", "Measure the IF strip as found")
     bench.type_reading("88m")
     page.keyboard.press("Enter")
@@ -58,11 +58,11 @@ def bench_typed(page: Page) -> None:
 
 
 def bench_keys(page: Page) -> None:
-    begin_peaking(page, IF_JOB).press("?")
+    BenchPage.at_first_core(page).press("?")
 
 
 def bench_instrument_lost(page: Page) -> None:
-    bench = begin_peaking(page, IF_JOB)
+    bench = BenchPage.at_first_core(page)
     LIVE[0].workshop.stand_ins.unplug()
     bench.wait_for_link("ac-millivoltmeter", "lost")
 
@@ -102,26 +102,6 @@ LIVE: list[LiveServer] = []
 def open_job(page: Page, name: re.Pattern[str]) -> None:
     page.goto("/")
     page.get_by_role("link", name=name).click()
-
-
-def begin(page: Page, name: re.Pattern[str]) -> BenchPage:
-    open_job(page, name)
-    page.get_by_role("button", name="Begin at the bench").click()
-    bench = BenchPage(page)
-    bench.wait_until_ready()
-    return bench
-
-
-def begin_peaking(page: Page, name: re.Pattern[str]) -> BenchPage:
-    """Come to the first core, with the measurement as found left out."""
-    bench = begin(page, name)
-    bench.press("u")
-    bench.wait_for_link("practice-set", "ready")
-    bench.press_and_wait_for("Enter", "Measure the IF strip as found")
-    bench.wait_for_reading_after(0)
-    bench.press("t")
-    page.get_by_role("heading", level=1, name="Peak the lower core of IFT2").wait_for()
-    return bench
 
 
 def turn_until(bench: BenchPage, words: str) -> None:

@@ -114,12 +114,12 @@ def advise(verdict: Verdict, *, phrase: str, goal: Goal = "maximum", start_db: f
             )
         case "two_humps":
             away = verdict.turns_to_crest or 0.0
-            return Advice(
-                "watch",
-                "humps",
-                f"Two humps. The higher one is {turns_in_words(away)} away, {_way(away)}.",
-                "A pair that is coupled too closely does this; a plain peak would settle on one side of it.",
+            two, why = (
+                ("Two humps. The higher", "A pair that is coupled too closely does this; a plain peak would settle on one side of it.")
+                if goal == "maximum"
+                else ("Two dips. The deeper", "The deepest of them is the one that was looked for.")
             )
+            return Advice("watch", "humps", f"{two} one is {turns_in_words(away)} away, {_way(away)}.", why)
         case "wandering":
             return Advice(
                 "danger",

@@ -40,6 +40,7 @@ STILL_TURNS = 0.002  # turns below which the adjuster has not moved
 FLAT_TURNS = 0.5  # turns after which a core that does nothing is said to do nothing
 FLAT_DB = 0.6  # dB, the most that a needle may have moved that is said not to answer
 FLAT_BLOCKS = 48  # blocks after which the same is said without turns: twelve seconds
+RIVAL_DB = 8.0  # dB under the highest crest within which another one is a hump
 FIT_DEPTH_DB = 6.0  # dB under the crest that still take part in the fit
 PATIENCE_FIRST, PATIENCE_GROWS, PATIENCE_MOST = 0.0, 0.02, 2.0  # in wanders below the crest, per typed reading since it was proven
 NULL_SHARE = 0.08  # of a null's depth that counts as being at its bottom
@@ -507,11 +508,15 @@ class _Profile:
         return _Seen(top.level_db, top.time_s, top.turns, top.level_db - left, top.level_db - right)
 
     def humps(self, bar: float) -> int:
-        """The number of crests that stand out of the profile by the bar on both sides."""
+        """The number of crests that stand out of the profile by the bar on both sides, and rival the highest.
+
+        A ripple far down the flank, or on the plain beside a deep null, is no hump.
+        """
+        least = max(p.level_db for p in self._bins.values()) - RIVAL_DB
         pivots = _Pivots()
         for p in sorted(self._bins.values()):
             pivots.add(Block(p.time_s, p.level_db, p.turns, False, 1), bar)
-        return len([c for c in pivots._crests if min(c[0].level_db - c[1], c[0].level_db - c[2]) >= bar])
+        return len([c for c in pivots._crests if min(c[0].level_db - c[1], c[0].level_db - c[2]) >= bar and c[0].level_db >= least])
 
     def fit(self) -> CrestFit | None:
         """Least squares of 1/V^2 = A + B (t - t0)^2 over the places near the crest; None where they do not carry it."""

@@ -1,5 +1,6 @@
 """An instrument is lost in the middle of a step, and found again."""
 
+import math
 import re
 
 from playwright.sync_api import expect
@@ -7,24 +8,27 @@ from playwright.sync_api import expect
 from tests.browser.pages.bench_page import BenchPage
 from tests.support.browser import BrowserTest
 
-LINKS = ("generator", "ac-millivoltmeter", "practice-set")
+
+class TurningByHand(BrowserTest):
+    def test_the_core_is_wheeled_and_dragged_round(self) -> None:
+        bench, page = BenchPage.at_first_core(self.page), self.page
+        box = page.get_by_role("slider").bounding_box()
+        assert box is not None
+        x, y, r = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2, box["width"] / 3
+        page.mouse.move(x, y)
+        page.mouse.wheel(0, -100)
+        bench.wait_for_turns(0.05)
+        page.mouse.move(x, y - r)
+        page.mouse.down()
+        for angle in range(0, 91, 10):
+            page.mouse.move(x + r * math.sin(math.radians(angle)), y - r * math.cos(math.radians(angle)))
+        page.mouse.up()
+        bench.wait_for_turns(0.30)
 
 
 class UnpluggedMidStep(BrowserTest):
     def test_it_is_said_nothing_is_lost_and_the_step_goes_on(self) -> None:
-        page = self.page
-        page.goto("/")
-        page.get_by_role("link", name=re.compile("20318")).click()
-        page.get_by_role("button", name="Begin at the bench").click()
-        bench = BenchPage(page)
-        bench.wait_until_ready()
-        bench.press("u")
-        for link in LINKS:
-            bench.wait_for_link(link, "ready")
-        bench.press_and_wait_for("Enter", "Measure the IF strip as found")
-        bench.wait_for_reading_after(0)
-        bench.press_and_wait_for("t", "Peak the lower core of IFT2")
-        bench.wait_for_reading_after(0)
+        bench, page = BenchPage.at_first_core(self.page), self.page
         for _ in range(4):
             bench.turn(1)
         kept, turned, run_id = self.kept(), bench.turns, int(page.url.rsplit("/", 1)[1])
@@ -33,8 +37,7 @@ class UnpluggedMidStep(BrowserTest):
         other.goto("/instruments")
         other.get_by_role("button", name="Unplug them").click()
         expect(other.get_by_role("button", name="Plug them in again")).to_be_visible()
-        for link in LINKS:
-            bench.wait_for_link(link, "lost")
+        bench.wait_for_links("lost")
         expect(page.locator("[data-part=advice] p").first).to_have_text(re.compile("not there"))
         expect(page.locator("[data-part=advice] p").nth(1)).to_have_text(
             re.compile("Check its power and its cable; it is taken up again by itself")
@@ -46,8 +49,7 @@ class UnpluggedMidStep(BrowserTest):
         bench.press("Escape")
 
         other.get_by_role("button", name="Plug them in again").click()
-        for link in LINKS:
-            bench.wait_for_link(link, "ready")
+        bench.wait_for_links()
         bench.wait_for_reading_after(bench.reading_id)
         self.assertAlmostEqual(bench.turns, turned, places=2)
         bench.turn(1)

@@ -36,12 +36,7 @@ class OwnSet:
 class TypedJob(BrowserTest):
     def test_the_if_strip_is_aligned_by_typed_readings(self) -> None:
         page, own = self.page, OwnSet()
-        page.goto("/")
-        page.get_by_role("link", name=re.compile("20544")).click()
-        page.get_by_role("button", name="Begin at the bench").click()
-        bench = BenchPage(page)
-        bench.wait_until_ready()
-        bench.press("u")
+        bench = BenchPage.begin(page, "20544")
         for _ in range(40):
             title = bench.title
             if title == "All done here":

@@ -110,6 +110,13 @@ class WhatIsSeenOnTheWay(unittest.TestCase):
         assert verdict.turns_to_crest is not None
         self.assertAlmostEqual(verdict.turns_to_crest, -1.7, delta=0.1)
 
+    def test_a_ripple_on_the_plain_beside_a_null_is_no_second_one(self) -> None:
+        def law(turns: float) -> float:
+            return 25.0 + resonance(turns) if turns < 2.4 else 1.0 + 0.4 * math.cos(4.0 * turns)
+
+        verdict = watch_of([*glide(0.0, 5.0), *rest(5.0)], lambda t: max(0.0, law(t)), goal="minimum").verdict()
+        self.assertEqual(verdict.kind, "past")
+
     def test_a_needle_that_wanders_is_not_judged(self) -> None:
         self.assertEqual(watch_of(glide(0.8, 1.2), noise_db=6.0).verdict().kind, "wandering")
 

@@ -4,7 +4,7 @@ import re
 
 from playwright.sync_api import Page, expect
 
-WAIT_MS = 20_000
+LINKS = ("generator", "ac-millivoltmeter", "practice-set")
 
 
 class BenchPage:
@@ -12,6 +12,34 @@ class BenchPage:
 
     def __init__(self, page: Page) -> None:
         self.page = page
+
+    @classmethod
+    def begin(cls, page: Page, serial: str) -> "BenchPage":
+        """From the shelf to the bench: open the job on a set, begin, and acknowledge the cautions."""
+        page.goto("/")
+        page.get_by_role("link", name=re.compile(serial)).click()
+        page.get_by_role("button", name="Begin at the bench").click()
+        bench = cls(page)
+        bench.wait_until_ready()
+        bench.press("u")
+        expect(page.get_by_role("button", name=re.compile("^Understood U"))).to_have_count(0)
+        return bench
+
+    @classmethod
+    def at_first_core(cls, page: Page, serial: str = "20318") -> "BenchPage":
+        """On a practice set: begin, set everything, and leave the measurement as found at one reading."""
+        bench = cls.begin(page, serial)
+        bench.wait_for_links()
+        bench.press_and_wait_for("Enter", "Measure the IF strip as found")
+        bench.wait_for_reading_after(0)
+        bench.press_and_wait_for("t", "Peak the lower core of IFT2")
+        bench.wait_for_reading_after(0)
+        return bench
+
+    def wait_for_links(self, state: str = "ready") -> None:
+        """Wait until all instruments are in this state."""
+        for link in LINKS:
+            self.wait_for_link(link, state)
 
     def wait_until_ready(self) -> None:
         self.page.wait_for_selector("html[data-ready=yes]")
@@ -61,6 +89,10 @@ class BenchPage:
         before = self.reading_id
         self.press(("Shift+" if fine else "") + ("ArrowRight" if way > 0 else "ArrowLeft"))
         self.wait_for_reading_after(before + 1)
+
+    def wait_for_turns(self, turns: float) -> None:
+        """Wait until the core is said to have been turned by so much."""
+        expect(self.page.locator("[x-ref=turns]")).to_have_text(f"{turns:+.2f}")
 
     def link_state(self, kind: str) -> str:
         return self.page.locator(f"[data-link={kind}]").get_attribute("data-state") or ""
