@@ -8,7 +8,8 @@ from pathlib import Path
 from typing import IO, Any
 
 from calm_needle.core import calculators
-from calm_needle.errors import CalmNeedleError, NotUnderstood, OutOfRange, UnknownName
+from calm_needle.errors import CalmNeedleError, NoAnswer, NotUnderstood, OutOfRange, UnknownName
+from calm_needle.files.wav import read_wav
 
 ANSWERED, NO_ANSWER, MISUSED = 0, 1, 2
 
@@ -62,15 +63,15 @@ def run_compute(arguments: argparse.Namespace) -> int:
         return compute_lines(sys.stdin, sys.stdout)
     if arguments.name is None:
         for calculator in calculators.CALCULATORS.values():
-            print(f"{calculator.name:16}{calculator.purpose}\n{'':16}{' '.join(calculator.key_names)}")
+            print(f"{calculator.name:22}{calculator.purpose}\n{'':22}{' '.join(calculator.key_names)}")
         return ANSWERED
     try:
         typed = _split_pairs(arguments.inputs)
-        print(json.dumps(calculators.answer_text(arguments.name, typed).as_dict(), ensure_ascii=False))
+        print(json.dumps(calculators.answer_text(arguments.name, typed, read_file=read_wav).as_dict(), ensure_ascii=False))
     except (UnknownName, NotUnderstood) as fault:
         print(fault, file=sys.stderr)
         return MISUSED
-    except OutOfRange as fault:
+    except (OutOfRange, NoAnswer) as fault:
         print(fault, file=sys.stderr)
         return NO_ANSWER
     return ANSWERED
@@ -94,8 +95,8 @@ def _answer_line(line: str) -> dict[str, Any]:
         return {"error": 'A question is {"name": …, "inputs": {…}}.'}
     asked = {"name": question.get("name"), "inputs": question["inputs"]}
     try:
-        return calculators.answer_values(str(asked["name"]), asked["inputs"]).as_dict()
-    except (CalmNeedleError, OverflowError, ZeroDivisionError) as fault:
+        return calculators.answer_values(str(asked["name"]), asked["inputs"], read_file=read_wav).as_dict()
+    except CalmNeedleError as fault:
         return {**asked, "error": str(fault)}
 
 

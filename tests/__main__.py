@@ -1,4 +1,4 @@
-"""Run the tests: everything, or the modules named. Those that drive a browser run beside the others, in a process of their own.
+"""Run the tests: everything, or the modules named. The whole jobs in the browser, which take longest, run beside the others.
 
 python -m tests [--no-browser] [tests.core.test_quantities …]
 """
@@ -20,21 +20,22 @@ import calm_needle
 import tests
 
 BROWSER = "tests.browser"
+LONG = ("tests.browser.test_whole_job", "tests.browser.test_typed_job")
 
 
 def main(arguments: list[str]) -> int:
     named = [a for a in arguments if not a.startswith("-")]
     if named:
         return _run(unittest.defaultTestLoader.loadTestsFromNames(named))
-    if "--browser-only" in arguments:
-        return _run(_suite(browser=True))
+    if "--long-only" in arguments:
+        return _run(unittest.defaultTestLoader.loadTestsFromNames(LONG))
     beside = None
     with tempfile.TemporaryFile("w+", encoding="utf-8") as said:
         if "--no-browser" not in arguments:
             beside = _beside(said)
-        failed = _run(_suite(browser=False))
+        failed = _run(_suite(browser="--no-browser" not in arguments))
         if beside is not None:
-            print("— with the browser", flush=True)
+            print("— whole jobs in the browser", flush=True)
             failed += beside.wait()
             said.seek(0)
             print(said.read(), flush=True)
@@ -44,18 +45,18 @@ def main(arguments: list[str]) -> int:
 def _beside(said: TextIO) -> "subprocess.Popen[str]":
     # numpy's threads would fight over two processors
     quiet = {**os.environ, "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
-    command = [sys.executable, "-W", "error", "-m", "tests", "--browser-only"]
+    command = [sys.executable, "-W", "error", "-m", "tests", "--long-only"]
     return subprocess.Popen(command, stdout=said, stderr=subprocess.STDOUT, text=True, env=quiet)
 
 
 def _suite(*, browser: bool) -> unittest.TestSuite:
     suite = unittest.TestSuite()
     for module in _modules(tests):
-        if module.__name__.rpartition(".")[2].startswith("test_") and module.__name__.startswith(BROWSER) == browser:
+        name = module.__name__
+        if name.rpartition(".")[2].startswith("test_") and name not in LONG and (browser or not name.startswith(BROWSER)):
             suite.addTests(unittest.defaultTestLoader.loadTestsFromModule(module))
-    if not browser:
-        for module in _modules(calm_needle):
-            suite.addTests(doctest.DocTestSuite(module))
+    for module in _modules(calm_needle):
+        suite.addTests(doctest.DocTestSuite(module))
     return suite
 
 

@@ -5,8 +5,10 @@ import sys
 from collections.abc import Callable
 from pathlib import Path
 
+import numpy as np
 from playwright.sync_api import Page
 
+from calm_needle.core.response import pair_levels_db
 from tests.browser.pages.bench_page import BenchPage
 from tests.support.browser import LiveServer, close_shared_browser, new_page
 
@@ -82,6 +84,47 @@ def shelf_refused_dossier(page: Page) -> None:
     page.get_by_role("alert").scroll_into_view_if_needed()
 
 
+def reckon(page: Page) -> None:
+    page.goto("/reckon")
+
+
+def reckon_tracking(page: Page) -> None:
+    page.goto("/reckon/tracking?from=2:MW")
+
+
+def reckon_coupled_pair(page: Page) -> None:
+    rows = [f"{f};{v:.2f}".replace(".", ",") for f, v in _swept()]
+    page.goto("/reckon/coupled-pair")
+    page.get_by_label("Fit a measured response").set_input_files(
+        {"name": "as-found.csv", "mimeType": "text/csv", "buffer": ("frequency (kHz);level (dB)\n" + "\n".join(rows)).encode()}
+    )
+    page.get_by_role("button", name="Read the file and reckon").click()
+    page.get_by_role("status").filter(has_text="points").wait_for()
+
+
+def reckon_attenuator(page: Page) -> None:
+    page.goto("/reckon/attenuator")
+
+
+def reckon_transformer_capacitor(page: Page) -> None:
+    page.goto("/reckon/transformer-capacitor")
+
+
+def reckon_gang_match(page: Page) -> None:
+    page.goto("/reckon/gang-match")
+
+
+def reckon_drift(page: Page) -> None:
+    page.goto("/reckon/drift")
+
+
+def _swept() -> list[tuple[float, float]]:
+    """A staggered transformer, swept by hand."""
+    wobble = (0.1, -0.15, 0.05, 0.2, -0.1, 0.0, -0.2, 0.15)
+    levels = pair_levels_db(np.linspace(456e3, 478e3, 45), f1_hz=465.4e3, q1=84.0, f2_hz=469.6e3, q2=72.0, kappa=0.9)
+    return [(456.0 + 0.5 * i, float(v) + wobble[i % len(wobble)] - 20.0) for i, v in enumerate(levels)]
+
+
 VIEWS: tuple[Callable[[Page], None], ...] = (
     shelf,
     job,
@@ -95,6 +138,13 @@ VIEWS: tuple[Callable[[Page], None], ...] = (
     bench_instrument_lost,
     record,
     shelf_refused_dossier,
+    reckon,
+    reckon_tracking,
+    reckon_coupled_pair,
+    reckon_attenuator,
+    reckon_transformer_capacitor,
+    reckon_gang_match,
+    reckon_drift,
 )
 LIVE: list[LiveServer] = []
 

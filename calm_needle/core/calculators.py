@@ -1,57 +1,27 @@
-"""The table of named calculators: keys, units, function. The command line and the pages read it; neither knows a formula.
+"""The table of named calculators, and answers from typed text or from SI numbers. The command line and the pages read it.
 
-physics.md §9 of the design names them; every calculator answers with SI floats and with notes on how far to trust them.
+physics.md §9 of the design names most of them; core/catalogue/ holds them by the part of the work they are needed in.
 """
 
 import math
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any
 
-from calm_needle.core import levels, resonance, superhet
-from calm_needle.core.quantities import parse_list, parse_si
-from calm_needle.errors import NotUnderstood, OutOfRange, UnknownName
+from calm_needle.core.calculator import LONGEST_LIST, POSSIBLE, Answer, Calculator, Doubt, Key, Result
+from calm_needle.core.catalogue import coils, dial, frequency, levels, noise, parts, supply, tuned
+from calm_needle.core.plausible import likely_instead
+from calm_needle.core.quantities import LOGARITHMIC, TRUE_MINUS, format_db, format_si, parse_list, parse_si
+from calm_needle.core.sine_fit import Recording
+from calm_needle.errors import CalmNeedleError, FileRefused, NoAnswer, NotUnderstood, OutOfRange, UnknownName
 
-Kind = Literal["number", "list", "choice"]
+ReadFile = Callable[[str], Recording]
+LONGEST_TEXT = 20_000
+MOST_INT = 10**300  # beyond it an integer is no float
+LONG_S = 120.0  # from here on, minutes are what one would say
 
-
-@dataclass(frozen=True)
-class Key:
-    """One input of a calculator: its name, SI unit, and whether it may be left out."""
-
-    name: str
-    unit: str = ""
-    kind: Kind = "number"
-    choices: tuple[str, ...] = ()
-    optional: bool = False
-
-
-@dataclass(frozen=True)
-class Calculator:
-    """A named calculator: what goes in, the function that answers, and what to know about the answer."""
-
-    name: str
-    purpose: str
-    keys: tuple[Key, ...]
-    compute: Callable[..., Any]
-    notes: tuple[str, ...]
-
-    @property
-    def key_names(self) -> tuple[str, ...]:
-        return tuple(key.name for key in self.keys)
-
-
-@dataclass(frozen=True)
-class Answer:
-    """What a calculator says: its inputs in SI, its results in SI, its notes."""
-
-    name: str
-    inputs: dict[str, Any]
-    results: dict[str, Any]
-    notes: tuple[str, ...]
-
-    def as_dict(self) -> dict[str, Any]:
-        return {"name": self.name, "inputs": self.inputs, "results": self.results, "notes": list(self.notes)}
+CALCULATORS: dict[str, Calculator] = {
+    c.name: c for module in (levels, tuned, dial, frequency, noise, parts, coils, supply) for c in module.CALCULATORS
+}
 
 
 def find(name: str) -> Calculator:
@@ -62,30 +32,107 @@ def find(name: str) -> Calculator:
         raise UnknownName("calculator", name, known=CALCULATORS) from None
 
 
-def answer_text(name: str, typed: Mapping[str, str]) -> Answer:
+def answer_text(name: str, typed: Mapping[str, str], *, read_file: ReadFile | None = None) -> Answer:
     """Return the answer to inputs as a person types them: `if_hz` = "455k".
 
-    Raises UnknownName for a wrong calculator or key, NotUnderstood (naming the key) for a value that is not one.
+    Raises UnknownName for a wrong calculator or key, NotUnderstood (naming the key) for a value that is not one, OutOfRange for
+    one that cannot be, NoAnswer where nothing answers, FileRefused for a recording that cannot be read.
     """
     calculator = find(name)
     _refuse_unknown_keys(calculator, typed)
-    values = {key.name: _read_text(key, typed[key.name]) for key in calculator.keys if key.name in typed}
-    return _answer(calculator, values)
+    return _answer(calculator, {k.name: read_text(k, typed[k.name], read_file=read_file) for k in calculator.keys if k.name in typed})
 
 
-def answer_values(name: str, values: Mapping[str, Any]) -> Answer:
+def answer_values(name: str, values: Mapping[str, Any], *, read_file: ReadFile | None = None) -> Answer:
     """Return the answer to inputs that are SI numbers (or lists, or choices) already, as a script sends them."""
     calculator = find(name)
     _refuse_unknown_keys(calculator, values)
-    return _answer(calculator, {key.name: _read_value(key, values[key.name]) for key in calculator.keys if key.name in values})
+    return _answer(calculator, {k.name: _read_value(k, values[k.name], read_file) for k in calculator.keys if k.name in values})
+
+
+def read_text(key: Key, text: str, *, read_file: ReadFile | None = None) -> Any:
+    """Return the value of one key as typed. Raises NotUnderstood or OutOfRange, naming the key."""
+    try:
+        if len(text) > LONGEST_TEXT:
+            raise NotUnderstood(text, why=f"is longer than {LONGEST_TEXT} letters", example=key.example or "1.4")
+        if key.kind == "choice":
+            return _read_choice(key, text)
+        if key.kind == "file":
+            return _recording(text, read_file)
+        value: Any = parse_list(text, unit=key.unit) if key.kind == "list" else parse_si(text, unit=key.unit)
+    except NotUnderstood as fault:
+        raise NotUnderstood(f"{key.name}={fault.text}", why=fault.why, example=f"{key.name}={fault.example}") from None
+    return _checked(key, value)
+
+
+def show(item: Key | Result, value: Any) -> str:
+    """Return an input or result as it is shown: engineering prefix, unit, and digits worth showing."""
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, str):
+        return value
+    if isinstance(value, list):
+        return "; ".join(show(item, v) for v in value) or "none"
+    if not isinstance(value, int | float):
+        return str(value)
+    if item.unit == "" and value == int(value) and abs(value) < 1e6:
+        return str(int(value)).replace("-", TRUE_MINUS)
+    # What was typed is shown with the digits it was typed with.
+    digits = item.digits if isinstance(item, Result) else _digits_of(value)
+    signed = isinstance(item, Result) and item.signed
+    if item.unit in ("dB", "dBm", "dBµV"):
+        whole = abs(value - round(value)) < 1e-9
+        number = format_db(value, places=0 if whole else 2 if isinstance(item, Result) and abs(value) < 100 else 1)
+        return f"{number if signed else number.lstrip('+')}\u2009{item.unit}"
+    if item.unit == "s" and value >= LONG_S:
+        return f"{value / 60.0:.3g}\u2009min"
+    if item.unit in LOGARITHMIC:
+        return format_si(value, unit=item.unit, digits=min(digits, 6), signed=signed) if abs(value) < 1e6 else f"{value:.3g}"
+    return format_si(value, unit=item.unit, digits=digits, signed=signed)
+
+
+def in_words(calculator: Calculator, answer: Answer) -> str:
+    """Return the answer as a sentence."""
+    says = calculator.says if isinstance(calculator.says, str) else calculator.says(answer.results)
+    return says.format_map(_shown(calculator, answer))
+
+
+def derivation(calculator: Calculator, answer: Answer) -> list[str]:
+    """Return how the answer comes about, with the person's own numbers put in."""
+    shown = _shown(calculator, answer)
+    return [line.format_map(shown) for line in calculator.derivation]
+
+
+def doubt_of(key: Key, value: Any) -> Doubt | None:
+    """Return what to ask about a value whose size cannot be meant, or None."""
+    if key.sensible is None or key.kind in ("choice", "file"):
+        return None
+    values = value if isinstance(value, list) else [value]
+    for one in values:
+        likely = likely_instead(one, sensible=key.sensible)
+        if likely is not None:
+            meant = format_si(likely, unit=key.unit, digits=max(3, _digits_of(likely)))
+            shown = format_si(one, unit=key.unit, digits=max(3, _digits_of(one)))
+            return Doubt(key.name, f"{key.name}: {shown} is out of all scale for “{key.label}”. Was {meant} meant?", meant)
+    return None
 
 
 def _answer(calculator: Calculator, values: dict[str, Any]) -> Answer:
-    missing = [key.name for key in calculator.keys if not key.optional and key.name not in values]
+    missing = [k.name for k in calculator.keys if not k.optional and k.name not in values]
     if missing:
         raise NotUnderstood(calculator.name, why=f"wants {' and '.join(missing)} too", example=_example(calculator))
-    results = calculator.compute(**values)
-    return Answer(calculator.name, values, results if isinstance(results, dict) else results._asdict(), calculator.notes)
+    try:
+        found = calculator.compute(**values)
+    except CalmNeedleError:
+        raise
+    except (ArithmeticError, ValueError) as fault:
+        raise NoAnswer(f"{', '.join(values)}: these values together have no answer.") from fault
+    results = dict(found) if isinstance(found, dict) else found._asdict()
+    for name, value in results.items():
+        if any(isinstance(x, float) and not math.isfinite(x) for x in (value if isinstance(value, list) else [value])):
+            raise NoAnswer(f"{', '.join(values)}: with these values {name} has no finite answer.")
+    doubts = tuple(d for k in calculator.keys if k.name in values and (d := doubt_of(k, values[k.name])) is not None)
+    return Answer(calculator.name, values, results, calculator.notes, doubts)
 
 
 def _refuse_unknown_keys(calculator: Calculator, given: Mapping[str, Any]) -> None:
@@ -94,23 +141,54 @@ def _refuse_unknown_keys(calculator: Calculator, given: Mapping[str, Any]) -> No
             raise UnknownName(f"key of {calculator.name}", str(name), known=calculator.key_names)
 
 
-def _read_text(key: Key, text: str) -> Any:
-    try:
-        if key.kind == "choice":
-            return _read_choice(key, text)
-        return parse_list(text, unit=key.unit) if key.kind == "list" else parse_si(text, unit=key.unit)
-    except NotUnderstood as fault:
-        raise NotUnderstood(f"{key.name}={fault.text}", why=fault.why, example=f"{key.name}={fault.example}") from None
-
-
-def _read_value(key: Key, value: Any) -> Any:
+def _read_value(key: Key, value: Any, read_file: ReadFile | None) -> Any:
     if key.kind == "choice":
         return _read_choice(key, value)
+    if key.kind == "file":
+        return value if isinstance(value, Recording) else _recording(str(value), read_file)
     items = value if key.kind == "list" else [value]
-    if not isinstance(items, list) or any(isinstance(x, bool) or not isinstance(x, int | float) or not math.isfinite(x) for x in items):
-        wanted = "a list of finite SI numbers" if key.kind == "list" else "a finite SI number"
-        raise OutOfRange(key.name, shown=str(value)[:40], wanted=wanted)
+    if not isinstance(items, list) or any(isinstance(x, bool) or not isinstance(x, int | float) for x in items):
+        raise OutOfRange(key.name, shown=str(value)[:40], wanted="a list of SI numbers" if key.kind == "list" else "an SI number")
+    return _checked(key, value)
+
+
+def _checked(key: Key, value: Any) -> Any:
+    """Refuse what cannot be on any bench, before any sum is done with it."""
+    if key.kind == "list":
+        if not value:
+            raise OutOfRange(key.name, shown="an empty list", wanted="a list of values, parted by semicolons")
+        if len(value) > LONGEST_LIST:
+            raise OutOfRange(key.name, shown=f"a list of {len(value)}", wanted=f"at most {LONGEST_LIST} values")
+    low, high = key.limits
+    for one in value if key.kind == "list" else [value]:
+        try:
+            sound = math.isfinite(one) and low <= one <= high
+        except OverflowError:
+            sound = False
+        if not sound:
+            raise OutOfRange(key.name, shown=_number_shown(one, key.unit), wanted=_wanted(key, low, high, one))
+        if key.kind == "whole" and one != int(one):
+            raise OutOfRange(key.name, shown=f"{one:g}", wanted="a whole number")
     return value
+
+
+def _wanted(key: Key, low: float, high: float, value: float) -> str:
+    """What would be possible, in the words that fit what was wrong."""
+    if abs(value) >= MOST_INT or not math.isfinite(value):
+        return "a finite number of any bench's size"
+    if value <= 0 and 0 < low == POSSIBLE[key.unit][0]:
+        return "above zero"
+    return f"between {_number_shown(low, key.unit)} and {_number_shown(high, key.unit)}"
+
+
+def _number_shown(value: float, unit: str) -> str:
+    if isinstance(value, int) and abs(value) >= MOST_INT:
+        return "a number of hundreds of digits"
+    if isinstance(value, float) and not math.isfinite(value):
+        return "not a finite number"
+    if abs(value) >= 1e15:
+        return f"{value:.3g}"[:40]
+    return format_si(value, unit=unit, digits=4) if value else f"0\u2009{unit}".rstrip("\u2009")
 
 
 def _read_choice(key: Key, value: object) -> str:
@@ -119,67 +197,29 @@ def _read_choice(key: Key, value: object) -> str:
     return str(value)
 
 
+def _recording(name: str, read_file: ReadFile | None) -> Recording:
+    if read_file is None:
+        raise NotUnderstood(name, why="is a file that cannot be read from here", example="recording.wav")
+    try:
+        return read_file(name)
+    except FileRefused as fault:
+        raise NotUnderstood(fault.name, why=fault.faults[0].sentence, example="recording.wav") from None
+
+
 def _example(calculator: Calculator) -> str:
-    return f"compute {calculator.name} " + " ".join(f"{key.name}=…" for key in calculator.keys if not key.optional)
+    return f"compute {calculator.name} " + " ".join(f"{k.name}={k.example or '…'}" for k in calculator.keys if not k.optional)
 
 
-def _gain(*, from_v: float, to_v: float) -> dict[str, float]:
-    return {"gain_db": levels.gain_db(from_v=from_v, to_v=to_v)}
+def _shown(calculator: Calculator, answer: Answer) -> dict[str, str]:
+    shown = {r.name: show(r, answer.results[r.name]) for r in calculator.results if r.name in answer.results}
+    for key in calculator.keys:
+        if key.name in answer.inputs:
+            shown.setdefault(key.name, show(key, answer.inputs[key.name]))
+        else:
+            shown.setdefault(key.name, "(not given)")
+    return shown
 
 
-CALCULATORS: dict[str, Calculator] = {
-    calculator.name: calculator
-    for calculator in (
-        Calculator(
-            "resonance",
-            "coil, capacitor or frequency of a tuned circuit, from the other two",
-            (Key("f_hz", "Hz", optional=True), Key("l_h", "H", optional=True), Key("c_f", "F", optional=True)),
-            resonance.complete,
-            (
-                "f = 1 / (2π√(LC)), without loss: with Q above 10 within 0.3 %.",
-                "The capacitance is all there is: add strays, and the coil's own.",
-            ),
-        ),
-        Calculator(
-            "frequency-plan",
-            "oscillator, image and half-IF frequency of a dial frequency",
-            (Key("dial_hz", "Hz"), Key("if_hz", "Hz"), Key("side", kind="choice", choices=("above", "below"))),
-            superhet.frequency_plan,
-            ("Oscillator = dial ± IF, image = dial ± 2 IF, half-IF response = dial ± IF/2, all on the oscillator's side.",),
-        ),
-        Calculator(
-            "level",
-            "one level as e.m.f., terminated volts, dBm and dBµV",
-            (
-                Key("emf_v", "V", optional=True),
-                Key("pd_v", "V", optional=True),
-                Key("dbm", "dBm", optional=True),
-                Key("dbuv_emf", "dBµV", optional=True),
-                Key("dbuv_pd", "dBµV", optional=True),
-                Key("r_ohm", "Ω"),
-            ),
-            levels.level,
-            (
-                "Into a matched load of r_ohm: p.d. is half the e.m.f., dBm is the power in that load.",
-                "An open or high-impedance input sees the e.m.f.",
-            ),
-        ),
-        Calculator(
-            "attenuator",
-            "which pads to throw for a wanted loss",
-            (Key("pads_db", "dB", kind="list"), Key("loss_db", "dB")),
-            levels.throw_pads,
-            (
-                "The largest sum not above the wanted loss, with the fewest pads; the remainder is for the generator.",
-                "True only if the attenuator ends in its own resistance.",
-            ),
-        ),
-        Calculator(
-            "gain",
-            "decibels from one voltage to another",
-            (Key("from_v", "V"), Key("to_v", "V")),
-            _gain,
-            ("20 log10(to / from); a gain only if both stand across the same load and the level was not changed between.",),
-        ),
-    )
-}
+def _digits_of(value: float) -> int:
+    """How many significant digits a typed number has, up to nine."""
+    return len(f"{abs(value):.9g}".replace(".", "").split("e")[0].strip("0")) or 1

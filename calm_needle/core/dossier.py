@@ -8,6 +8,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
+from calm_needle.core.plausible import frequency_fault
 from calm_needle.core.quantities import format_si
 from calm_needle.errors import Fault, UnknownName
 
@@ -239,7 +240,25 @@ def read_model(data: Mapping[str, Any]) -> Model:
 
 def meaning_faults(data: Mapping[str, Any]) -> list[Fault]:
     """Return what is wrong with a dossier whose shape is right: every fault, with its path; an empty list if none."""
-    return [*_band_faults(data), *_gang_faults(data), *_reference_faults(data), *_doubles(data), *_simulation_faults(data)]
+    return [
+        *_size_faults(data),
+        *_band_faults(data),
+        *_gang_faults(data),
+        *_reference_faults(data),
+        *_doubles(data),
+        *_simulation_faults(data),
+    ]
+
+
+def _size_faults(data: Mapping[str, Any]) -> Iterator[Fault]:
+    """Kilo and mega swapped: frequencies that such a set cannot have."""
+    first, bands = data["intermediate_frequencies"], data["bands"]
+    places = [(f"intermediate_frequencies[{i}].if_hz", f["if_hz"], "intermediate frequency") for i, f in enumerate(first)]
+    places += [(f"bands[{i}].if_hz", b["if_hz"], "intermediate frequency") for i, b in enumerate(bands)]
+    places += [(f"bands[{i}].{k}", b[k], "signal") for i, b in enumerate(bands) for k in ("f_low_hz", "f_high_hz")]
+    for path, value_hz, what in places:
+        if fault := frequency_fault(path, value_hz, kind=data["kind"], what=what):
+            yield fault
 
 
 def _band_faults(data: Mapping[str, Any]) -> Iterator[Fault]:

@@ -91,6 +91,31 @@ def gain_db(*, from_v: float, to_v: float) -> float:
     return 20.0 * math.log10(to_v) - 20.0 * math.log10(from_v)
 
 
+class TrueLevel(NamedTuple):
+    """Level at the set (V), attenuation (dB), power there into r_ohm (dBm), what must still go to the wanted level (dB)."""
+
+    level_v: float
+    total_db: float
+    dbm: float
+    shortfall_db: float
+    verdict: str
+
+
+def true_level(*, dial_v: float, multiplier: float, pads_db: Sequence[float], r_ohm: float, wanted_v: float, knee_v: float) -> TrueLevel:
+    """Return what reaches the set from a generator's dial, its multiplier and the pads thrown; both ends matched to r_ohm.
+
+    shortfall_db: by how much more it must be turned down to come to wanted_v. knee_v: where the gain control sets in.
+    """
+    total = math.fsum(pads_db)
+    if not 0 <= total <= 1000:
+        raise OutOfRange("pads_db", shown=format_si(total, unit="dB"), wanted="together between 0 and 1000 dB")
+    volts = dial_v * multiplier * 10.0 ** (-total / 20.0)
+    words = "above the knee: the gain control hides peaks" if volts > knee_v else "below the knee"
+    return TrueLevel(
+        volts, total, 10.0 * math.log10(volts**2 / r_ohm / REFERENCE_LOAD_W), max(0.0, 20.0 * math.log10(volts / wanted_v)), words
+    )
+
+
 def throw_pads(*, pads_db: Sequence[float], loss_db: float) -> Pads:
     """Return which pads of a step attenuator to throw: the largest sum not above the wanted loss, with the fewest pads.
 

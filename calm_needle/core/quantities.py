@@ -28,6 +28,9 @@ SPELLINGS = {
     "dBµV": ("dBµV", "dBμV", "dBuV", "dbuv"),
     "turn": ("turn", "turns", "t"),
     "%": ("%",),
+    "m": ("m",),
+    "°C": ("°C", "C", "c"),
+    "ppm": ("ppm",),
     "": (),
 }
 EXAMPLES = {
@@ -44,9 +47,12 @@ EXAMPLES = {
     "dBµV": "54 dBµV",
     "turn": "0.25",
     "%": "30 %",
+    "m": "2.5 mm",
+    "°C": "20 °C",
+    "ppm": "2 ppm",
     "": "1.4",
 }
-LOGARITHMIC = ("dB", "dBm", "dBµV", "turn", "%", "")
+LOGARITHMIC = ("dB", "dBm", "dBµV", "turn", "%", "°C", "ppm", "")
 THIN_SPACE = "\u2009"
 TRUE_MINUS = "\u2212"
 LONGEST_TEXT = 60

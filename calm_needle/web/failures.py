@@ -17,12 +17,14 @@ from calm_needle.errors import (
     OutOfRange,
     RunMovedOn,
     StoreUnusable,
+    UnknownName,
 )
 from calm_needle.web.asking import wants_json
 from calm_needle.work.run_book import NotSureEnough
 
 STATUS: tuple[tuple[type[CalmNeedleError], int, str], ...] = (
     (NotFound, 404, "That is not here"),
+    (UnknownName, 404, "There is none of that name"),
     (RunMovedOn, 409, "The run has moved on"),
     (NotSureEnough, 409, "Not yet sure"),
     (FieldsRefused, 422, "Something is missing"),
@@ -37,7 +39,7 @@ WORDS = {
     403: ("Not from there", "It came from another page or an old one. Nothing was changed. Load the page again and repeat it."),
     404: ("There is no such page", "The address is wrong, or what it showed is gone. Everything starts on the shelf."),
     405: ("That page does not do that", "Go back and use the page’s own buttons."),
-    413: ("That is too large", "A dossier is at most two megabytes. Nothing was kept; bring a smaller file."),
+    413: ("That is too large", "A dossier is at most two megabytes, a recording twenty. Nothing was kept; bring a smaller file."),
     500: (
         "Calm Needle has made a mistake",
         "Nothing you had already confirmed is lost. Load the page again; if it comes back, report the number.",

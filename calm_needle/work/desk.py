@@ -11,7 +11,7 @@ from calm_needle.core.quantities import Quantity
 from calm_needle.errors import FieldsRefused, RunMovedOn
 from calm_needle.work import bench_view
 from calm_needle.work.live_bench import LiveBench, Wanted
-from calm_needle.work.run_book import RunBook
+from calm_needle.work.run_book import NotSureEnough, RunBook
 
 TIDINGS_S = 5.0  # a stream says that it lives at least so often
 
@@ -72,8 +72,12 @@ class Desk:
         self.publish(changed=True)
         return result
 
-    def type_reading(self, visit_id: int, quantity: Quantity) -> int:
-        """Keep a reading that a person typed, and return its number."""
+    def type_reading(self, visit_id: int, quantity: Quantity, *, sure: bool = False) -> int:
+        """Keep a reading that a person typed, and return its number. Raises NotSureEnough for one out of all scale."""
+        with self._lock:
+            question = None if sure else self._book.doubt(quantity)
+        if question:
+            raise NotSureEnough(question)
         return int(self.act(visit_id, lambda book: book.add_reading(quantity, kind="typed", instrument="read by eye")).id)
 
     def set_everything(self) -> None:

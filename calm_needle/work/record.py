@@ -1,12 +1,13 @@
 """The record of a run: what was before, what is after, what was done and decided, what was left alone."""
 
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Literal
 
+from calm_needle.core.pictures import Curves, Mark
+from calm_needle.core.pictures import Line as CurveLine
 from calm_needle.core.quantities import format_db, format_si, split_si
 from calm_needle.core.run_state import Visit, step_at
 from calm_needle.files.readings_csv import CsvReading
-from calm_needle.files.svg_chart import Response
 from calm_needle.store.runs import FindingRow, NoteRow, RunRow
 from calm_needle.store.shelf import JobRow
 from calm_needle.work.run_book import RunBook
@@ -47,7 +48,7 @@ class Record:
     before: dict[str, str] | None = None
     after: dict[str, str] | None = None
     gain: str | None = None
-    responses: list[Response] = field(default_factory=list)
+    responses: list[CurveLine] = field(default_factory=list)
     decisions: list[str] = field(default_factory=list)
     findings: list[FindingRow] = field(default_factory=list)
     notes: list[NoteRow] = field(default_factory=list)
@@ -150,11 +151,20 @@ def _check(visit: Visit) -> dict[str, str]:
     }
 
 
-def _response(book: RunBook, visit: Visit, name: str) -> Response:
+def _response(book: RunBook, visit: Visit, name: Literal["before", "after"]) -> CurveLine:
     generator = step_at(book.groups, visit.cursor).set_up.generator
     rows = [r for r in book.readings_of(visit) if r.kind == "sweep" and r.struck is None and r.generator_hz]
     reference = generator.level_v if generator else 1.0
-    return Response(name, [(r.generator_hz or 0.0, book.decibels_at(r, reference)) for r in rows])
+    return CurveLine(name, sorted((r.generator_hz or 0.0, book.decibels_at(r, reference)) for r in rows), name)
+
+
+def response_picture(record: Record) -> Curves | None:
+    """Return the swept responses before and after as a picture, decibels from the highest point of all; None without any."""
+    if not record.responses:
+        return None
+    top = max(v for r in record.responses for _, v in r.points)
+    lines = [CurveLine(r.name, [(f, v - top) for f, v in r.points], r.ink) for r in record.responses]
+    return Curves("Swept response", "Hz", "dB", lines, [Mark(record.nominal_hz, "nominal")])
 
 
 def _set_up_words(book: RunBook) -> str:

@@ -15,7 +15,8 @@ from calm_needle.core.level_keeper import LevelMove, keep_level
 from calm_needle.core.levels import gain_db
 from calm_needle.core.passband import Passband, passband
 from calm_needle.core.peak_watch import Goal, PeakWatch, Verdict
-from calm_needle.core.quantities import Quantity, format_db
+from calm_needle.core.plausible import reading_instead
+from calm_needle.core.quantities import Quantity, format_db, format_si
 from calm_needle.core.rounds import RoundsVerdict, judge_rounds
 from calm_needle.core.run_state import Act, RunState, Visit, fold, rounds_of, step_at
 from calm_needle.errors import CalmNeedleError, FieldsRefused, NotFound, RunMovedOn
@@ -212,6 +213,17 @@ class RunBook:
         if kind in ("live", "typed"):
             self._show(row)
         return row
+
+    def doubt(self, quantity: Quantity) -> str | None:
+        """Return the question to ask about a typed reading that is out of all scale with the one before, or None."""
+        last = self.watched[-1] if self.watched else None
+        if last is None or quantity.unit != "V" or last.unit != "V":
+            return None
+        likely = reading_instead(quantity.value, before=last.value)
+        if likely is None:
+            return None
+        shown, before, meant = (format_si(v, unit="V", digits=3) for v in (quantity.value, last.value, likely))
+        return f"{shown}, after {before}? Perhaps {meant} was meant. Keep {shown} all the same?"
 
     def mark(self) -> runs.ReadingRow:
         """Keep what the needle shows now as a marked reading."""

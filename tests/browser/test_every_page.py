@@ -25,7 +25,7 @@ class Axe(BrowserTest):
             self.assertEqual(violations(page), [], f"{where}, {theme}")
 
     def test_the_pages_that_stand_still(self) -> None:
-        for path in ("/", "/jobs/1", "/jobs/2", "/models/halvern-6b", "/instruments", "/runs/1/record"):
+        for path in ("/", "/jobs/1", "/jobs/2", "/models/halvern-6b", "/instruments", "/runs/1/record", "/reckon"):
             self.page.goto(path)
             self.check(self.page, path)
 
@@ -151,7 +151,7 @@ class OnOtherPaperAndGlass(BrowserTest):
     def test_on_a_phone_nothing_runs_out_of_the_page(self) -> None:
         page = self.page
         page.set_viewport_size({"width": 390, "height": 844})
-        for path in ("/", "/jobs/2", "/models/halvern-6b", "/instruments", "/runs/1/record"):
+        for path in ("/", "/jobs/2", "/models/halvern-6b", "/instruments", "/runs/1/record", "/reckon", "/reckon/tracking"):
             page.goto(path)
             wide = page.evaluate("() => document.documentElement.scrollWidth")
             self.assertLessEqual(wide, 390, path)

@@ -1,6 +1,5 @@
 """The whole job as a person does it, on the real page, with the keyboard."""
 
-
 from playwright.sync_api import expect
 
 from tests.browser.pages.bench_page import BenchPage

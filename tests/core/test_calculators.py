@@ -1,16 +1,21 @@
 import json
 import math
 import unittest
+from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
-from hypothesis import given
+import numpy as np
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from calm_needle.core import calculators
 from calm_needle.core.levels import level, throw_pads
 from calm_needle.core.resonance import complete, resonant_frequency_hz
+from calm_needle.core.sine_fit import Recording
 from calm_needle.core.superhet import frequency_plan
 from calm_needle.errors import CalmNeedleError, NoAnswer, NotUnderstood, OutOfRange, UnknownName
+from calm_needle.files.svg_picture import draw
 from tests.support.properties import steady
 
 GOLDEN = json.loads((Path(__file__).parents[1] / "golden/compute.json").read_text())
@@ -20,7 +25,7 @@ positive = st.floats(1e-9, 1e9)
 class ReferenceCases(unittest.TestCase):
     def test_every_case_of_the_calculators_there_are(self) -> None:
         cases = [c for c in GOLDEN if c["name"] in calculators.CALCULATORS]
-        self.assertGreaterEqual(len(cases), 15)
+        self.assertEqual(len(cases), len(GOLDEN))
         for case in cases:
             with self.subTest(case["name"], inputs=case["inputs"]):
                 results = calculators.answer_values(case["name"], case["inputs"]).results
@@ -52,21 +57,92 @@ class Refusals(unittest.TestCase):
         with self.assertRaises(NoAnswer):
             frequency_plan(dial_hz=455e3, if_hz=455e3, side="below")
 
-    @steady
-    @given(
-        st.sampled_from(sorted(calculators.CALCULATORS)),
-        st.data(),
-    )
-    def test_whatever_is_sent_is_answered_or_refused_in_words(self, name: str, data: st.DataObject) -> None:
-        keys = calculators.find(name).key_names
-        junk = st.one_of(st.none(), st.booleans(), st.floats(), st.integers(), st.text(max_size=20), st.lists(st.floats(), max_size=20))
-        inputs = data.draw(st.dictionaries(st.sampled_from(keys), junk))
+
+JUNK = st.one_of(
+    st.none(),
+    st.booleans(),
+    st.floats(),
+    st.integers(-(10**400), 10**400),
+    st.sampled_from([0, -1, 1e308, -1e308, 1e-308, float("inf"), float("nan"), 10**400, [], [0], [float("nan")], [1, 2], "", "x" * 10_000]),
+    st.text(max_size=20),
+    st.lists(st.floats(), max_size=20),
+    st.lists(st.floats(1e-12, 1e9), max_size=8),
+)
+TYPED_JUNK = st.one_of(
+    st.text(max_size=30),
+    st.sampled_from(["", "0", "-1", "1e308", "1e-300", "inf", "nan", "5 V", "5 Hz", "5 furlongs", ";", "1;2;3", "1,2,3", "4k7"]),
+    st.sampled_from(["x" * 10_000, "1;" * 6000]),
+)
+NAMES = sorted(calculators.CALCULATORS)
+
+
+def examples(name: str) -> dict[str, str]:
+    return {k.name: k.example for k in calculators.find(name).keys if k.example}
+
+
+def a_tone(name: str) -> Recording:
+    t = np.arange(8000) / 8000.0
+    return Recording(8000.0, 0.5 * np.sin(2 * math.pi * 440.0 * t) + 1e-3 * np.cos(t**2 * 6.4e7), name)
+
+
+class EveryCalculator(unittest.TestCase):
+    def test_each_answers_its_own_example_with_words_derivation_and_picture(self) -> None:
+        for name in NAMES:
+            with self.subTest(name):
+                calculator = calculators.find(name)
+                typed = {**examples(name), **({"file": "x.wav"} if name == "sinad" else {})}
+                answer = calculators.answer_text(name, typed, read_file=a_tone)
+                self.assertEqual(set(answer.results), {r.name for r in calculator.results}, "every result has a label")
+                self.assertEqual(answer.doubts, ())
+                for text in (calculators.in_words(calculator, answer), *calculators.derivation(calculator, answer)):
+                    self.assertNotRegex(text, r"[{}]|nan|inf\b|\(not given\) [^a-z]", text)
+                self.assertIn("<svg", draw(calculator.picture(answer.inputs, answer.results)))
+                self.assertTrue(answer.notes)
+                json.dumps(answer.as_dict(), allow_nan=False)
+
+    def test_each_says_its_keys_and_results_in_one_way(self) -> None:
+        for name in NAMES:
+            calculator = calculators.find(name)
+            self.assertTrue(all(k.label for k in calculator.keys), name)
+            for key in calculator.keys:
+                suffix = {"Hz": "_hz", "H": "_h", "F": "_f", "Ω": "ohm", "s": "_s", "m": "_m", "dBm": "dbm"}.get(key.unit)
+                self.assertTrue(suffix is None or key.name.endswith(suffix), f"{name}.{key.name}")
+
+    @settings(steady, max_examples=400)
+    @given(st.sampled_from(NAMES), st.data())
+    def test_whatever_a_script_sends_is_answered_or_refused_by_the_name_of_a_key(self, name: str, data: st.DataObject) -> None:
+        calculator = calculators.find(name)
+        inputs: dict[str, Any] = {k.name: calculators.read_text(k, k.example) for k in calculator.keys if k.example and k.kind != "file"}
+        spoiled = data.draw(st.lists(st.sampled_from(calculator.key_names), min_size=1, max_size=3, unique=True))
+        inputs |= {k: data.draw(JUNK) for k in spoiled}
+        self.check(name, lambda: calculators.answer_values(name, inputs))
+
+    @settings(steady, max_examples=400)
+    @given(st.sampled_from(NAMES), st.data())
+    def test_whatever_a_person_types_is_answered_or_refused_by_the_name_of_a_key(self, name: str, data: st.DataObject) -> None:
+        typed = examples(name)
+        spoiled = data.draw(st.lists(st.sampled_from(calculators.find(name).key_names), min_size=1, max_size=2, unique=True))
+        typed |= {k: data.draw(TYPED_JUNK) for k in spoiled}
+        self.check(name, lambda: calculators.answer_text(name, typed))
+
+    def check(self, name: str, ask: Callable[[], calculators.Answer]) -> None:
         try:
-            answer = calculators.answer_values(name, inputs).results
-        except (CalmNeedleError, OverflowError, ZeroDivisionError) as fault:
-            self.assertTrue(str(fault))
-        else:
-            self.assertTrue(all(math.isfinite(x) for v in answer.values() for x in (v if isinstance(v, list) else [v])))
+            answer = ask()
+        except CalmNeedleError as fault:
+            self.assertLess(len(str(fault)), 600)
+            self.assertTrue(any(k in str(fault) for k in (*calculators.find(name).key_names, "number of known")), str(fault))
+            return
+        for value in answer.results.values():
+            for one in value if isinstance(value, list) else [value]:
+                self.assertTrue(isinstance(one, str | bool) or math.isfinite(one), answer)
+        calculator = calculators.find(name)
+        calculators.in_words(calculator, answer)
+        calculators.derivation(calculator, answer)
+
+    def test_a_quantity_out_of_all_scale_is_asked_about(self) -> None:
+        answer = calculators.answer_text("frequency-plan", {"dial_hz": "1200 MHz", "if_hz": "455 MHz", "side": "above"})
+        self.assertEqual([(d.key, d.likely) for d in answer.doubts], [("dial_hz", "1.20\u2009MHz"), ("if_hz", "455\u2009kHz")])
+        self.assertIn("Was 455\u2009kHz meant?", answer.as_dict()["notes"][-1])
 
 
 class ResonanceProperties(unittest.TestCase):

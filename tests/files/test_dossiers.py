@@ -7,7 +7,6 @@ from calm_needle.core.dossier import read_model
 from calm_needle.errors import FileRefused
 from calm_needle.files.dossiers import LARGEST_BYTES, load_dossier
 from calm_needle.files.readings_csv import CsvReading, write_readings
-from calm_needle.files.svg_chart import Response, response_chart
 from tests.support import halvern
 
 Spoil = Callable[[dict[str, Any]], object]
@@ -74,6 +73,18 @@ class TakenWholeOrRefusedWhole(unittest.TestCase):
         ):
             self.assertTrue(any(s.startswith(sentence) for s in said), (sentence, said))
 
+    def test_kilo_and_mega_swapped_are_asked_about(self) -> None:
+        said = self.faults(
+            lambda d: put(d, 468e6, "intermediate_frequencies", 0, "if_hz"),
+            lambda d: put(d, 1605e6, "bands", 1, "f_high_hz"),
+        )
+        self.assertIn(
+            "intermediate_frequencies[0].if_hz: 468.0\u2009MHz cannot be the intermediate frequency of a broadcast set; "
+            "was 468.0\u2009kHz meant?",
+            said,
+        )
+        self.assertTrue(any(s.startswith("bands[1].f_high_hz: 1.605\u2009GHz") and "1.605\u2009MHz" in s for s in said), said)
+
     def test_what_is_no_dossier_at_all_is_refused_in_words(self) -> None:
         for content, words in (
             (b"", "this is not JSON"),
@@ -100,13 +111,3 @@ class ReadingsOut(unittest.TestCase):
         lines = write_readings([row]).split("\r\n")
         self.assertEqual(lines[0].split(",")[:2], ["reading", "at_utc"])
         self.assertEqual(lines[1], "1,2026-11-24T10:00:00.000Z,if-1,1,typed,0.412,V,468000.0,,,read by eye,'=HYPERLINK(1)")
-
-
-class Chart(unittest.TestCase):
-    def test_names_are_escaped_and_a_file_of_its_own_needs_no_style_sheet(self) -> None:
-        points = [(460e3 + 1e3 * i, -abs(i - 8.0)) for i in range(17)]
-        svg = response_chart([Response("a<b", points)], nominal_hz=468e3)
-        self.assertIn("a&lt;b", svg)
-        alone = response_chart([Response("before", points), Response("after", points)], nominal_hz=468e3, standalone=True)
-        self.assertNotIn("class=", alone)
-        self.assertEqual(response_chart([], nominal_hz=468e3), "")

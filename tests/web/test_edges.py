@@ -2,7 +2,7 @@
 
 from tests.support.client import OLDER_RUN, TYPED_JOB, PageTest
 
-PAGES = ("/", "/instruments", "/models/halvern-6b", f"/jobs/{TYPED_JOB}", f"/runs/{OLDER_RUN}/record")
+PAGES = ("/", "/instruments", "/models/halvern-6b", f"/jobs/{TYPED_JOB}", f"/runs/{OLDER_RUN}/record", "/reckon", "/reckon/drift")
 
 
 class Headers(PageTest):
@@ -35,7 +35,18 @@ class Headers(PageTest):
 
 class AnotherSite(PageTest):
     def test_a_form_without_our_token_changes_nothing(self) -> None:
-        for path in ("/sets", "/jobs", "/models", "/theme", "/instruments", f"/jobs/{TYPED_JOB}/runs", "/bench/1/take", "/bench/1/turn"):
+        for path in (
+            "/sets",
+            "/jobs",
+            "/models",
+            "/theme",
+            "/instruments",
+            f"/jobs/{TYPED_JOB}/runs",
+            "/bench/1/take",
+            "/bench/1/turn",
+            "/reckon/gain",
+            "/reckon/gain/keep",
+        ):
             answer = self.client.post(path, data={"csrf_token": "made up"})
             self.assertEqual(answer.status_code, 403, path)
             answer.close()
@@ -68,7 +79,7 @@ class Failures(PageTest):
             self.assertIn("<h1", answer.get_data(as_text=True))
 
     def test_too_large_is_refused(self) -> None:
-        answer = self.client.post("/models", data=b"a=" + b"x" * 4_000_000, content_type="application/x-www-form-urlencoded")
+        answer = self.client.post("/models", data=b"a=" + b"x" * 21_000_000, content_type="application/x-www-form-urlencoded")
         self.assertEqual(answer.status_code, 413)
 
     def test_our_own_mistake_has_a_number_and_tells_nothing_of_the_code(self) -> None:

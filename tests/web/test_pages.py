@@ -87,6 +87,17 @@ class BenchWithoutScript(PageTest):
         self.assertIn('value="4l2 mV"', text)
         self.assertIn("is not in V or dB. Write it like 412", text)
 
+    def test_a_reading_out_of_all_scale_is_asked_about_and_kept_when_it_is_meant(self) -> None:
+        self.say("readings", reading="398m")
+        text = self.say("readings", reading="412")
+        self.assertIn("412\u2009V, after 398\u2009mV? Perhaps 412\u2009mV was meant.", text)
+        self.assertIn('value="412"', text)
+        with self.workshop.desk(self.run_id).book() as book:
+            self.assertEqual(len(book.readings), 1)
+        self.say("readings", reading="412", sure="yes")
+        with self.workshop.desk(self.run_id).book() as book:
+            self.assertEqual([r.value for r in book.readings], [0.398, 412.0])
+
     def test_a_crest_that_was_not_seen_is_asked_about(self) -> None:
         self.say("readings", reading="88m")
         self.say("take")

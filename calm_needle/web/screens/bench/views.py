@@ -119,7 +119,13 @@ def type_reading(run_id: int) -> Response:
     typed = request.form.get("reading", "")
     try:
         quantity = parse_reading(typed)
-        return _act(run_id, lambda desk, visit: desk.type_reading(visit, quantity))
+        sure = request.form.get("sure") == "yes"
+        return _act(run_id, lambda desk, visit: desk.type_reading(visit, quantity, sure=sure))
+    except NotSureEnough as doubt:
+        if wants_json():
+            raise
+        # Sent once more as it stands, it is meant.
+        return make_response(_render(workshop().desk(run_id), typed_reading=typed, reading_fault=str(doubt), reading_sure=True), 409)
     except (NotUnderstood, FieldsRefused) as fault:
         if wants_json():
             raise
@@ -154,5 +160,5 @@ def _render(desk: Desk, **more: Any) -> str:
     view = desk.view()
     seen = session.get("cautions", [])
     fresh = [c for c in view["cautions"] if c.id not in seen]
-    defaults = {"typed_reading": "", "reading_fault": "", "ask": ""}
+    defaults = {"typed_reading": "", "reading_fault": "", "reading_sure": False, "ask": ""}
     return render_template("bench/page.html", **{**defaults, **view, "fresh_cautions": fresh, **more})

@@ -3,7 +3,7 @@
 from flask import Blueprint, Response, render_template
 
 from calm_needle.files.readings_csv import write_readings
-from calm_needle.files.svg_chart import response_chart
+from calm_needle.files.svg_picture import draw
 from calm_needle.web.asking import workshop
 from calm_needle.work import record as work
 
@@ -13,16 +13,21 @@ screen = Blueprint("record", __name__, url_prefix="/runs")
 @screen.get("/<int:run_id>/record")
 def page(run_id: int) -> str:
     record = work.record_of(workshop(), run_id)
-    return render_template("record/page.html", record=record, chart=response_chart(record.responses, nominal_hz=record.nominal_hz))
+    return render_template("record/page.html", record=record, chart=_chart(record))
 
 
 @screen.get("/<int:run_id>/response.svg")
 def chart(run_id: int) -> Response:
     record = work.record_of(workshop(), run_id)
-    return Response(response_chart(record.responses, nominal_hz=record.nominal_hz, standalone=True), mimetype="image/svg+xml")
+    return Response(_chart(record, standalone=True), mimetype="image/svg+xml")
 
 
 @screen.get("/<int:run_id>/readings.csv")
 def readings(run_id: int) -> Response:
     text = write_readings(work.readings_of_run(workshop(), run_id))
     return Response(text, mimetype="text/csv", headers={"Content-Disposition": f'attachment; filename="run-{run_id}-readings.csv"'})
+
+
+def _chart(record: work.Record, *, standalone: bool = False) -> str:
+    picture = work.response_picture(record)
+    return draw(picture, standalone=standalone) if picture else ""

@@ -1,0 +1,88 @@
+"""Pictures as data: what is to be drawn, in the quantities of the job. files.svg_picture draws them."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+Ink = Literal["ink", "slate", "rule", "before", "after", "moss", "madder"]
+Points = list[tuple[float, float]]
+
+
+@dataclass(frozen=True)
+class Line:
+    """A curve with its name written at its end."""
+
+    name: str
+    points: Points
+    ink: Ink = "after"
+    dashed: bool = False
+    dots: bool = False
+
+
+@dataclass(frozen=True)
+class Mark:
+    """A place along the x axis, with its name; y puts a dot there."""
+
+    x: float
+    name: str
+    y: float | None = None
+    ink: Ink = "slate"
+
+
+@dataclass(frozen=True)
+class Curves:
+    """Lines over an axis; band: a tolerance from low to high; units are SI and shown with prefixes."""
+
+    title: str
+    x_unit: str
+    y_unit: str
+    lines: Sequence[Line]
+    marks: Sequence[Mark] = ()
+    band: tuple[float, float] | None = None
+    log_x: bool = False
+
+
+@dataclass(frozen=True)
+class Place:
+    """A mark on a scale: its value, name, and whether it is the one looked for, a limit, or something known."""
+
+    value: float
+    name: str
+    kind: Literal["wanted", "known", "limit", "danger"] = "known"
+
+
+@dataclass(frozen=True)
+class Scale:
+    """A line with places on it; band: the part that is good; log: decades are evenly spaced."""
+
+    title: str
+    unit: str
+    places: Sequence[Place]
+    band: tuple[float, float] | None = None
+    log: bool = False
+    digits: int = 4
+
+
+@dataclass(frozen=True)
+class Switches:
+    """The pads of an attenuator, and which are thrown."""
+
+    title: str
+    pads_db: Sequence[float]
+    thrown_db: Sequence[float]
+    total_db: float
+    remainder_db: float
+
+
+@dataclass(frozen=True)
+class Winding:
+    """A coil cut through: turns across `length_m`, layers up to `depth_m`, former of radius `inner_radius_m`."""
+
+    title: str
+    turns: float
+    length_m: float
+    inner_radius_m: float
+    depth_m: float = 0.0
+
+
+Picture = Curves | Scale | Switches | Winding

@@ -1,0 +1,141 @@
+"""A tone in a recording: IEEE 1057 four-parameter sine fit; SINAD and distortion from what the fit leaves.
+
+IEEE Std 1057-2017, Standard for digitizing waveform recorders, annex B: A cos wt + B sin wt + C fitted by least squares, the frequency
+corrected from the residual's correlation with t(-A sin wt + B cos wt), until it stands still.
+"""
+
+import math
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from calm_needle.errors import NoAnswer, OutOfRange
+
+MOST_SAMPLES = 1_000_000  # twenty seconds at 48 kHz; a longer recording is judged by its middle
+FEWEST_PERIODS = 3.0
+ROUNDS = 30
+HARMONICS = 10
+CLIPPED_SHARE = 1e-3
+Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Recording:
+    """One channel of sound: samples between -1 and 1, and how many a second."""
+
+    rate_hz: float
+    samples: Floats
+    name: str = "recording"
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Sine(NamedTuple):
+    """Amplitude, frequency (Hz), phase (rad, of a cosine), offset; what the fit leaves (r.m.s.)."""
+
+    amplitude: float
+    frequency_hz: float
+    phase_rad: float
+    offset: float
+    residual: float
+
+
+class Sinad(NamedTuple):
+    """Signal with noise and distortion to noise and distortion (dB), the tone (Hz), harmonics up to the tenth (% of the tone)."""
+
+    sinad_db: float
+    tone_hz: float
+    distortion_percent: float
+
+
+def fit_sine(*, samples: Floats, rate_hz: float, start_hz: float) -> Sine:
+    """Return the sine that fits samples best, begun at start_hz (within a tenth of a period over the record)."""
+    n = len(samples)
+    t = (np.arange(n) - (n - 1) / 2.0) / rate_hz  # centred: frequency and phase are then least entangled
+    w = 2.0 * math.pi * start_hz
+    a = b = c = 0.0
+    for _ in range(ROUNDS):
+        cosine, sine = np.cos(w * t), np.sin(w * t)
+        columns = [cosine, sine, np.ones(n)]
+        if a or b:
+            columns.append(t * (b * cosine - a * sine))
+        found = np.linalg.lstsq(np.column_stack(columns), samples, rcond=None)[0]
+        a, b, c = (float(x) for x in found[:3])
+        if len(found) == 4:
+            change = float(found[3])
+            w += change
+            if abs(change) < 1e-10 * w:
+                break
+    left = samples - (a * np.cos(w * t) + b * np.sin(w * t) + c)
+    return Sine(math.hypot(a, b), w / (2.0 * math.pi), math.atan2(-b, a), c, float(np.sqrt(np.mean(left * left))))
+
+
+def sinad(*, recording: Recording, tone_hz: float | None = None) -> Sinad:
+    """Return SINAD, tone and distortion of a recording; the strongest line is taken as the tone when none is given.
+
+    Refused in words: silence, clipping, fewer than three periods of the tone, a tone above half the sampling rate.
+    """
+    x = recording.samples
+    if len(x) > MOST_SAMPLES:
+        start = (len(x) - MOST_SAMPLES) // 2
+        x = x[start : start + MOST_SAMPLES]
+    if len(x) < 32:
+        raise NoAnswer(f"file: {len(x)} samples are too few to find a tone in.")
+    x = x - float(x.mean())
+    peak = float(np.abs(recording.samples).max())
+    if peak < 1e-6 or float(np.sqrt(np.mean(x * x))) < 1e-7:
+        raise NoAnswer("file: the recording is silent. See that the right input was recorded, and its level.")
+    if peak >= 0.9999 and float(np.mean(np.abs(recording.samples) >= 0.9999 * peak)) > CLIPPED_SHARE:
+        raise NoAnswer("file: the recording is clipped, which adds distortion of its own. Record it again at a lower level.")
+    begin = tone_hz if tone_hz is not None else _strongest_hz(x, recording.rate_hz)
+    if not begin < recording.rate_hz / 2.0:
+        raise OutOfRange("tone_hz", shown=f"{begin:g} Hz", wanted=f"below half the sampling rate, {recording.rate_hz / 2.0:g} Hz")
+    if begin * len(x) / recording.rate_hz < FEWEST_PERIODS:
+        raise NoAnswer("file: it holds fewer than three periods of the tone. Record for longer.")
+    tone = fit_sine(samples=x, rate_hz=recording.rate_hz, start_hz=_line_near_hz(x, recording.rate_hz, begin))
+    signal, rest = tone.amplitude / math.sqrt(2.0), max(tone.residual, 1e-12)
+    whole = math.hypot(signal, rest)
+    return Sinad(20.0 * math.log10(whole / rest), tone.frequency_hz, 100.0 * _harmonics(x, recording.rate_hz, tone) / signal)
+
+
+def _spectrum(x: Floats) -> Floats:
+    return np.abs(np.fft.rfft(x * np.hanning(len(x))))
+
+
+def _strongest_hz(x: Floats, rate_hz: float) -> float:
+    lines = _spectrum(x)
+    lines[:2] = 0.0
+    return _vertex(lines, int(np.argmax(lines))) * rate_hz / len(x)
+
+
+def _line_near_hz(x: Floats, rate_hz: float, tone_hz: float) -> float:
+    """The strongest line within 5 % of the tone asked for: nobody's oscillator is on its mark to the last digit."""
+    lines = _spectrum(x)
+    low, high = (int(tone_hz * s * len(x) / rate_hz) for s in (0.95, 1.05))
+    window = lines[max(low, 1) : high + 2]
+    if not len(window):
+        return tone_hz
+    return _vertex(lines, max(low, 1) + int(np.argmax(window))) * rate_hz / len(x)
+
+
+def _vertex(lines: Floats, k: int) -> float:
+    if not 0 < k < len(lines) - 1 or lines[k - 1] <= 0 or lines[k + 1] <= 0 or lines[k] <= 0:
+        return float(k)
+    a, b, c = (math.log(float(lines[k + d])) for d in (-1, 0, 1))
+    return k + 0.5 * (a - c) / (a - 2.0 * b + c) if a - 2.0 * b + c else float(k)
+
+
+def _harmonics(x: Floats, rate_hz: float, tone: Sine) -> float:
+    """The r.m.s. value of the harmonics from the second to the tenth that lie below half the sampling rate."""
+    n = len(x)
+    t = (np.arange(n) - (n - 1) / 2.0) / rate_hz
+    orders = [k for k in range(2, HARMONICS + 1) if k * tone.frequency_hz < rate_hz / 2.0]
+    if not orders:
+        return 0.0
+    angles = [2.0 * math.pi * k * tone.frequency_hz * t for k in orders]
+    columns = np.column_stack([f(a) for a in angles for f in (np.cos, np.sin)])
+    found = np.linalg.lstsq(columns, x - tone.offset, rcond=None)[0]
+    return float(np.sqrt(np.sum(found * found) / 2.0))
