@@ -14,7 +14,7 @@ from calm_needle.work import shelf as shelf_work
 from calm_needle.work.workshop import Workshop
 from tests.support.browser import LiveServer, close_shared_browser, new_page
 
-PATHS = ("/", "/jobs/2", "/models/halvern-6b", "/instruments", "/runs/1/record", "/bench/2")
+PATHS = ("/", "/jobs/2", "/models/halvern-6b", "/instruments", "/runs/1/record", "/bench/2", "/reckon", "/reckon/tracking")
 TIMES = 60
 
 

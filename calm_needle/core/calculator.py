@@ -84,13 +84,14 @@ class Key:
 
 @dataclass(frozen=True)
 class Result:
-    """One result: its name, label, unit, and how many digits are worth showing."""
+    """One result: its name, label, unit, how many digits are worth showing, and how a page puts its names into words."""
 
     name: str
     label: str
     unit: str = ""
     digits: int = 4
     signed: bool = False
+    words: tuple[tuple[str, str], ...] = ()
 
 
 @dataclass(frozen=True)

@@ -70,7 +70,7 @@ def show(item: Key | Result, value: Any) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
     if isinstance(value, str):
-        return value
+        return dict(item.words).get(value, value) if isinstance(item, Result) else value
     if isinstance(value, list):
         return "; ".join(show(item, v) for v in value) or "none"
     if not isinstance(value, int | float):

@@ -168,7 +168,7 @@ def _suspect(alone: dict[str, float], nothing: float) -> str:
 def _least(residuals: Callable[..., Floats], start: Floats) -> Floats:
     from scipy.optimize import leastsq  # slow to load; only a fit needs it
 
-    return np.atleast_1d(np.asarray(leastsq(residuals, start, maxfev=400)[0], dtype=np.float64))
+    return np.atleast_1d(np.asarray(leastsq(residuals, start, maxfev=400, ftol=1e-7, xtol=1e-7)[0], dtype=np.float64))
 
 
 def _lists(dial_hz: Sequence[float], error_hz: Sequence[float], fewest: int) -> tuple[Floats, Floats]:

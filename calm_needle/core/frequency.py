@@ -83,7 +83,10 @@ def frequency_error(*, nominal_hz: float, measured_hz: float, reference_ppm: flo
     """Return how far a frequency is off, and whether the counter's reference (± ppm) allows to say so."""
     error = measured_hz - nominal_hz
     unsure = measured_hz * reference_ppm * 1e-6
-    verdict = "measured" if reference_ppm == 0 or abs(error) > unsure else "cannot say: the reference itself may be off by as much"
+    if reference_ppm == 0:
+        verdict = "as measured; what the reference is worth was not given"
+    else:
+        verdict = "more than the reference explains" if abs(error) > unsure else "cannot say: the reference itself may be off by as much"
     return FrequencyError(error, error / nominal_hz * 1e6, unsure, verdict)
 
 

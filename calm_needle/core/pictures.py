@@ -44,11 +44,15 @@ class Curves:
 
 @dataclass(frozen=True)
 class Place:
-    """A mark on a scale: its value, name, and whether it is the one looked for, a limit, or something known."""
+    """A mark on a scale: its value, name, and whether it is the one looked for, a limit, or something known.
+
+    named: the name says the value already.
+    """
 
     value: float
     name: str
     kind: Literal["wanted", "known", "limit", "danger"] = "known"
+    named: bool = False
 
 
 @dataclass(frozen=True)

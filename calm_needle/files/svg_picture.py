@@ -157,7 +157,7 @@ def _scale(pen: _Pen, s: Scale) -> Markup:
         share = math.log(max(v, low) / low) / math.log(high / low) if log else (v - low) / (high - low)
         return 40.0 + share * (WIDTH - 80.0)
 
-    labels = [(p, f"{p.name} {format_si(p.value, unit=s.unit, digits=s.digits)}") for p in s.places]
+    labels = [(p, p.name if p.named else f"{p.name} {format_si(p.value, unit=s.unit, digits=s.digits)}") for p in s.places]
     rows = _rows([(x(p.value), words) for p, words in labels], LETTER)
     most = max(row for _, row in rows)
     base = 30.0 + 24.0 * (most + 1)
@@ -178,7 +178,7 @@ def _scale(pen: _Pen, s: Scale) -> Markup:
             "after" if place.kind == "wanted" else "ink",
             bold=place.kind == "wanted",
         )
-    ends = " to ".join(format_si(v, unit=s.unit, digits=3) for v in (low, high))
+    ends = " to ".join(format_si(v, unit=s.unit, digits=max(3, s.digits - 1)) for v in (low, high))
     pen.text(WIDTH / 2.0, base + 30, f"{ends}, {'decades evenly spaced' if log else 'evenly divided'}", "slate")
     return pen.finish(f"{s.title}: " + "; ".join(words for _, words in labels), base + 42)
 

@@ -184,7 +184,7 @@ class Noise(unittest.TestCase):
 class Frequencies(unittest.TestCase):
     def test_an_error_within_the_reference_s_own_cannot_be_told(self) -> None:
         self.assertIn("cannot say", frequency.frequency_error(nominal_hz=27e6, measured_hz=27.00001e6, reference_ppm=2).verdict)
-        self.assertEqual(frequency.frequency_error(nominal_hz=27e6, measured_hz=27.001e6, reference_ppm=2).verdict, "measured")
+        self.assertIn("more than", frequency.frequency_error(nominal_hz=27e6, measured_hz=27.001e6, reference_ppm=2).verdict)
 
     def test_a_second_frequency_tells_reference_from_oscillator(self) -> None:
         common = {"at_hz": 140e6, "error_hz": 2520.0, "other_hz": 170e6, "unsure_hz": 50.0}

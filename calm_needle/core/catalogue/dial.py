@@ -165,7 +165,7 @@ CALCULATORS = (
         ),
         (
             "Oscillator = dial ± IF, image = dial ± 2 IF, half-IF response = dial ± IF/2, all on the oscillator's side.",
-            "The same signal comes in again, as the image, at false_dial_hz on the dial, where that is above zero.",
+            "The same signal comes in again, as its own image, at another place of the dial, where that is above zero and on the scale.",
         ),
         _plan_picture,
     ),
@@ -322,10 +322,14 @@ CALCULATORS = (
             Result("l_osc_h", "Coil as it seems", "H"),
             Result("trim_f", "Trimmer as it seems", "F"),
             Result("padder_f", "Padder as it seems", "F"),
-            Result("suspect", "Explained by"),
+            Result(
+                "suspect",
+                "Explained by",
+                words=(("l_osc_h", "the coil"), ("trim_f", "the trimmer"), ("padder_f", "the padder"), ("none", "nothing: it is right")),
+            ),
             Result("left_hz", "Left unexplained", "Hz", 3),
         ),
-        "Suspect: {suspect}. As the errors have it: coil {l_osc_h}, trimmer {trim_f}, padder {padder_f}.",
+        "Suspect: {suspect}. The errors make it coil {l_osc_h}, trimmer {trim_f}, padder {padder_f}.",
         (
             "gang at each mark: 1 / ((2π f)² × {l_rf_h}) − {rf_trim_f}",
             "oscillator from coil, trimmer and padder, less {if_hz}, less the mark: compared with {error_hz}",

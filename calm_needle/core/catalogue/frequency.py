@@ -97,8 +97,8 @@ def _touch_picture(inputs: Values, results: Values) -> Picture:
         "",
         [
             Place(results["tolerance_degrees"], "tolerance", "wanted"),
-            Place(10.0, "touchy under this", "danger"),
-            Place(360.0, "one turn", "limit"),
+            Place(10.0, "touchy under 10", "danger", named=True),
+            Place(360.0, "one turn", "limit", named=True),
         ],
         log=True,
         digits=3,
@@ -287,7 +287,12 @@ CALCULATORS = (
         lambda i, r: Scale(
             "Power",
             "W",
-            [Place(r["watts"], "power", "wanted"), Place(1e-3, "1 mW", "limit"), Place(0.05, "50 mW"), Place(4.0, "4 W")],
+            [
+                Place(r["watts"], "power", "wanted"),
+                Place(1e-3, "1 mW", "limit", named=True),
+                Place(0.05, "50 mW", named=True),
+                Place(4.0, "4 W", named=True),
+            ],
             log=True,
         ),
     ),

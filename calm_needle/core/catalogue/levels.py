@@ -21,7 +21,11 @@ def _gain_picture(inputs: Values, results: Values) -> Picture:
 
 
 def _level_picture(inputs: Values, results: Values) -> Picture:
-    places = [Place(results["emf_v"], "e.m.f."), Place(results["pd_v"], "across the load", "wanted"), Place(1e-6, "1 µV", "limit")]
+    places = [
+        Place(results["emf_v"], "e.m.f."),
+        Place(results["pd_v"], "across the load", "wanted"),
+        Place(1e-6, "1 µV", "limit", named=True),
+    ]
     return Scale("Open and loaded", "V", places, log=True)
 
 

@@ -158,7 +158,7 @@ CALCULATORS = (
         coils.reach,
         (
             Result("l_wanted_h", "Inductance wanted", "H"),
-            Result("wanted_percent", "On the travel at", "%", 3, signed=True),
+            Result("wanted_percent", "On the travel at", "%", 3),
             Result("verdict", "So it is"),
         ),
         "With {c_measured_f} the coil must be {l_wanted_h}, {wanted_percent} along its travel: {verdict}.",
@@ -178,7 +178,7 @@ CALCULATORS = (
         coils.slug_travel,
         (
             Result("l_middle_h", "Middle of the travel", "H"),
-            Result("wanted_percent", "Wanted lies at", "%", 3, signed=True),
+            Result("wanted_percent", "Wanted lies at", "%", 3),
             Result("verdict", "So it is"),
         ),
         "{l_wanted_h} lies {wanted_percent} along the travel: {verdict}.",
