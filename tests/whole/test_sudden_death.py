@@ -86,7 +86,7 @@ class KilledWhileReadingsPourIn(unittest.TestCase):
                 where = hand.post(f"/jobs/{TYPED_JOB}/runs", phase="intermediate frequency")["go"]
                 hand.post(f"{where}/set")
                 first = self._visit(hand.get(where))
-                hand.post(f"{where}/readings", visit=first, reading="88m")
+                hand.post(f"{where}/readings", visit=first, reading="1.5")
                 hand.post(f"{where}/take", visit=first)
             page = hand.get(where)
             titles.add(re.search(r"<h1>(.*?)</h1>", page)[1])  # type: ignore[index]
@@ -94,7 +94,7 @@ class KilledWhileReadingsPourIn(unittest.TestCase):
             hand.close()
             enough = threading.Event()
             pours = [
-                threading.Thread(target=self._pour, args=(server.port, where, visit, 100 * life + 10 * n, acknowledged, enough))
+                threading.Thread(target=self._pour, args=(server.port, where, visit, 1.0 + life + n / 10.0, acknowledged, enough))
                 for n in range(HANDS)
             ]
             for pour in pours:
@@ -113,12 +113,12 @@ class KilledWhileReadingsPourIn(unittest.TestCase):
         return re.search(r'name="visit" value="(\d+)"', page)[1]  # type: ignore[index]
 
     @staticmethod
-    def _pour(port: int, where: str, visit: str, start: int, acknowledged: set[float], enough: threading.Event) -> None:
+    def _pour(port: int, where: str, visit: str, start: float, acknowledged: set[float], enough: threading.Event) -> None:
         try:
             with contextlib.closing(Hand(port)) as hand:
                 for i in range(500):
-                    value = start + i / 1000.0
-                    hand.post(f"{where}/readings", visit=visit, reading=f"{value:.3f}")
+                    value = round(start + i / 10000.0, 4)
+                    hand.post(f"{where}/readings", visit=visit, reading=f"{value:.4f}")
                     acknowledged.add(value)
                     if i >= 10:
                         enough.set()
