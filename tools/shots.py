@@ -178,6 +178,8 @@ def main(names: list[str]) -> int:
         page = new_page(live.url, errors=[])
         try:
             view(page)
+            if page.get_by_text("Calm Needle has made a mistake").count():
+                raise AssertionError(f"{name} shows a failure; nothing was kept")
             page.wait_for_timeout(700)  # pointer and fonts come to rest
             page.screenshot(path=FOLDER / f"{name}.png")
             print(f"docs/screenshots/{name}.png", flush=True)

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any, Literal, get_args
 
 from calm_needle.core.pictures import Picture
 
@@ -16,15 +16,7 @@ Group = Literal[
     "parts and coils",
     "supply",
 ]
-GROUPS: tuple[Group, ...] = (
-    "levels and coupling",
-    "tuned circuits and transformers",
-    "tracking and dial",
-    "frequency and modulation",
-    "sensitivity and noise",
-    "parts and coils",
-    "supply",
-)
+GROUPS: tuple[Group, ...] = get_args(Group)
 LONGEST_LIST = 4096
 # What a value may be at all, by its unit: beyond it nothing on a bench lies, and sums would overflow.
 POSSIBLE: dict[str, tuple[float, float]] = {

@@ -89,4 +89,13 @@ class Winding:
     depth_m: float = 0.0
 
 
-Picture = Curves | Scale | Switches | Winding
+@dataclass(frozen=True)
+class Stack:
+    """Two curves one over the other, along the same axis."""
+
+    title: str
+    upper: Curves
+    lower: Curves
+
+
+Picture = Curves | Scale | Switches | Winding | Stack

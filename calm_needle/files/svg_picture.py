@@ -5,7 +5,7 @@ from collections.abc import Callable, Sequence
 
 from markupsafe import Markup, escape
 
-from calm_needle.core.pictures import Curves, Ink, Mark, Picture, Place, Scale, Switches, Winding
+from calm_needle.core.pictures import Curves, Ink, Mark, Picture, Place, Scale, Stack, Switches, Winding
 from calm_needle.core.quantities import LOGARITHMIC, STEPS, TRUE_MINUS, format_si
 
 WIDTH, HEIGHT = 640.0, 280.0
@@ -81,6 +81,8 @@ def draw(picture: Picture, *, standalone: bool = False) -> Markup:
             return _switches(pen, picture)
         case Winding():
             return _winding(pen, picture)
+        case Stack():
+            return _stack(picture, standalone=standalone)
 
 
 def _curves(pen: _Pen, c: Curves) -> Markup:
@@ -238,6 +240,19 @@ def _winding(pen: _Pen, w: Winding) -> Markup:
     note = "every turn drawn" if drawn == round(w.turns) else f"{drawn} of {w.turns:.4g} turns drawn"
     pen.text(centre, 232, note, "slate")
     return pen.finish(f"{w.title}: {w.turns:.4g} turns over {format_si(w.length_m, unit='m', digits=3)}", 242)
+
+
+def _stack(s: Stack, *, standalone: bool) -> Markup:
+    """Both curves whole, each with its title, in one picture."""
+    pen = _Pen(standalone=standalone)
+    for i, curves in enumerate((s.upper, s.lower)):
+        top = i * (HEIGHT + 22.0)
+        pen.text(LEFT + 8, top + 14, curves.title, "slate", anchor="start", bold=True)
+        placed = f'<svg y="{top + 18:.0f}" width="{WIDTH:.0f}" height="{HEIGHT:.0f}" '
+        # As plain text: markup would escape what it replaces.
+        inner = str(draw(curves, standalone=standalone)).replace("<svg ", placed, 1)
+        pen.parts.append(inner.replace(' role="img"', "", 1))
+    return pen.finish(f"{s.title}: {s.upper.title}; {s.lower.title}", 2.0 * HEIGHT + 44.0)
 
 
 def _rows(labels: Sequence[tuple[float, str]], letter: float) -> list[tuple[str, int]]:

@@ -2,13 +2,16 @@ import contextlib
 import io
 import struct
 import unittest
+from xml.etree import ElementTree
 
 import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 from scipy.io import wavfile
 
+from calm_needle.core.pictures import Curves, Line, Place, Scale, Stack, Switches, Winding
 from calm_needle.errors import FileRefused
+from calm_needle.files.svg_picture import draw
 from calm_needle.files.traces import Trace, read_trace, write_csv, write_touchstone
 from calm_needle.files.wav import parse_wav, read_wav
 from tests.support.properties import steady
@@ -68,6 +71,27 @@ class Traces(unittest.TestCase):
             self.assertGreaterEqual(len(read_trace(content, name=name).levels_db), 3)
         except FileRefused as fault:
             self.assertTrue(fault.faults)
+
+
+class Pictures(unittest.TestCase):
+    CURVE = Curves("Response <of> the strip", "Hz", "dB", [Line("a<b", [(460e3 + 1e3 * i, -abs(i - 8.0)) for i in range(17)])])
+
+    def test_names_are_escaped_and_a_file_of_its_own_needs_no_style_sheet(self) -> None:
+        self.assertIn("a&lt;b", draw(self.CURVE))
+        self.assertNotIn("class=", draw(self.CURVE, standalone=True))
+
+    def test_every_picture_is_well_formed(self) -> None:
+        for picture in (
+            self.CURVE,
+            Stack("two", self.CURVE, self.CURVE),
+            Scale("s", "Hz", [Place(1e6, "here", "wanted"), Place(1e6, "there", "danger")]),
+            Scale("s", "V", [Place(1e-6, "small"), Place(10.0, "large", "limit")], band=(1e-3, 1.0), log=True),
+            Switches("pads", [3, 6, 6], [6], 6, 1),
+            Winding("coil", 1e6, 0.01, 0.005, 0.003),
+        ):
+            root = ElementTree.fromstring(draw(picture, standalone=True))
+            self.assertTrue(root.attrib["aria-label"])
+            self.assertEqual(len(list(root.iter("{http://www.w3.org/2000/svg}svg"))), 3 if isinstance(picture, Stack) else 1)
 
 
 def wav(data: np.ndarray, rate: int = 48000) -> bytes:

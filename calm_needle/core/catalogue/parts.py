@@ -5,7 +5,7 @@ from typing import Any
 
 from calm_needle.core import parts
 from calm_needle.core.calculator import Calculator, Key, Result
-from calm_needle.core.pictures import Curves, Line, Picture, Place, Scale
+from calm_needle.core.pictures import Curves, Line, Picture, Place, Scale, Stack
 
 Values = Mapping[str, Any]
 
@@ -23,12 +23,17 @@ def _tolerance_picture(inputs: Values, results: Values) -> Picture:
 def _gang_picture(inputs: Values, results: Values) -> Picture:
     a, b = inputs["a_f"], inputs["b_f"]
     differences = parts.section_differences_hz(a_f=a, b_f=b, l_h=inputs["l_h"], trim_f=inputs.get("trim_f", 0.0))
-    points = sorted(zip(a, differences, strict=True))
-    return Curves(
-        "Second section against the first, in frequency",
-        "F",
-        "Hz",
-        [Line("difference", points, dots=True), Line("equal", [(points[0][0], 0.0), (points[-1][0], 0.0)], "slate", dashed=True)],
+    angle = [float(i + 1) for i in range(len(a))]
+
+    def over(values: list[float]) -> list[tuple[float, float]]:
+        return list(zip(angle, values, strict=True))
+
+    sections = [Line("first", over(a), "before", dots=True), Line("second", over(b), dots=True)]
+    equal = Line("equal", over([0.0] * len(a)), "slate", dashed=True)
+    return Stack(
+        "Two sections of a gang",
+        Curves("Both sections, angle by angle", "", "F", sections),
+        Curves("Second tunes higher than the first by", "", "Hz", [Line("difference", over(differences), dots=True), equal]),
     )
 
 
