@@ -131,6 +131,37 @@ def advise(verdict: Verdict, *, phrase: str, goal: Goal = "maximum", start_db: f
             return Advice("calm", "eye", f"Steady. Turn {phrase} on, and watch.", _so_far(verdict, start_db))
 
 
+def why_not_sure(verdict: Verdict) -> str:
+    """Return the question to ask before something is taken that is not on a crest."""
+    match verdict.kind:
+        case "hold":
+            return "The needle has not come to rest. Take it all the same?"
+        case "past":
+            return "The needle is below the crest that was seen. Take it all the same?"
+        case "rising":
+            return "It is still rising. Take it all the same?"
+        case "two_humps":
+            return "There is a higher hump. Take this one all the same?"
+        case _:
+            return "No crest has been seen to fall on both sides. Take it all the same?"
+
+
+def no_peak_finding(phrase: str, verdict: Verdict) -> tuple[str, str]:
+    """Return finding and evidence for an adjuster on which no peak was found."""
+    the_core = phrase[0].upper() + phrase[1:]
+    if verdict.kind == "end_stop":
+        return (
+            f"{the_core} has no peak inside its travel: its circuit resonates off, capacitor suspect.",
+            f"At its end stop and still the highest; {max(verdict.fall_before_db, verdict.fall_after_db):.1f} dB lower elsewhere.",
+        )
+    if verdict.kind == "flat":
+        return (
+            f"{the_core} hardly answers.",
+            f"The needle moved by less than {max(0.3, verdict.bar_db):.1f} dB: wax, a stage that does not pass, or an open capacitor.",
+        )
+    return f"No peak was found with {phrase}.", f"Judged “{verdict.kind}”; wander {format_db(verdict.wander_db, places=2)} dB."
+
+
 def _so_far(verdict: Verdict, start_db: float | None) -> str:
     if start_db is None or verdict.level_db is None:
         return "Watching the needle."

@@ -10,13 +10,14 @@ from collections.abc import Callable
 from dataclasses import asdict
 from typing import Any
 
+from calm_needle.core.advice import no_peak_finding, why_not_sure
 from calm_needle.core.dossier import Group, Model, Step, read_model
 from calm_needle.core.level_keeper import LevelMove, keep_level
 from calm_needle.core.levels import gain_db
 from calm_needle.core.passband import Passband, passband
 from calm_needle.core.peak_watch import Goal, PeakWatch, Verdict
 from calm_needle.core.plausible import reading_instead
-from calm_needle.core.quantities import Quantity, format_db, format_si
+from calm_needle.core.quantities import Quantity, format_si
 from calm_needle.core.rounds import RoundsVerdict, judge_rounds
 from calm_needle.core.run_state import Act, RunState, Visit, fold, rounds_of, step_at
 from calm_needle.errors import CalmNeedleError, FieldsRefused, NotFound, RunMovedOn
@@ -256,7 +257,7 @@ class RunBook:
         if now is None:
             raise FieldsRefused({"reading": "There is no reading yet to take. Read the meter first."})
         if step.kind in ("peak", "null") and verdict.kind != "crest" and not sure:
-            raise NotSureEnough(_why_not(verdict))
+            raise NotSureEnough(why_not_sure(verdict))
         start = self.start_db()
         detail: dict[str, Any] = {
             "level_db": now[0],
@@ -284,7 +285,7 @@ class RunBook:
         step = self.step
         assert step is not None and step.adjusters
         adjuster, verdict = self.model.adjuster(step.adjusters[0]), self.verdict
-        sentence, evidence = _no_peak_finding(adjuster.phrase, verdict)
+        sentence, evidence = no_peak_finding(adjuster.phrase, verdict)
         with transaction(self._conn):
             self._find(adjuster.name, sentence, evidence)
             self._add_act("no_peak", {"verdict": verdict.kind, "net_turns": self._net_turns()})
@@ -450,32 +451,3 @@ def runnable_groups(model: Model, phase: str) -> tuple[Group, ...]:
 
 def _comes_by_itself(readings: list[runs.ReadingRow]) -> bool:
     return readings[0].kind == "live"
-
-
-def _why_not(verdict: Verdict) -> str:
-    match verdict.kind:
-        case "hold":
-            return "The needle has not come to rest. Take it all the same?"
-        case "past":
-            return "The needle is below the crest that was seen. Take it all the same?"
-        case "rising":
-            return "It is still rising. Take it all the same?"
-        case "two_humps":
-            return "There is a higher hump. Take this one all the same?"
-        case _:
-            return "No crest has been seen to fall on both sides. Take it all the same?"
-
-
-def _no_peak_finding(phrase: str, verdict: Verdict) -> tuple[str, str]:
-    the_core = phrase[0].upper() + phrase[1:]
-    if verdict.kind == "end_stop":
-        return (
-            f"{the_core} has no peak inside its travel: its circuit resonates off, capacitor suspect.",
-            f"At its end stop and still the highest; {max(verdict.fall_before_db, verdict.fall_after_db):.1f} dB lower elsewhere.",
-        )
-    if verdict.kind == "flat":
-        return (
-            f"{the_core} hardly answers.",
-            f"The needle moved by less than {max(0.3, verdict.bar_db):.1f} dB: wax, a stage that does not pass, or an open capacitor.",
-        )
-    return f"No peak was found with {phrase}.", f"Judged “{verdict.kind}”; wander {format_db(verdict.wander_db, places=2)} dB."
