@@ -248,10 +248,10 @@ def _stack(s: Stack, *, standalone: bool) -> Markup:
     for i, curves in enumerate((s.upper, s.lower)):
         top = i * (HEIGHT + 22.0)
         pen.text(LEFT + 8, top + 14, curves.title, "slate", anchor="start", bold=True)
-        placed = f'<svg y="{top + 18:.0f}" width="{WIDTH:.0f}" height="{HEIGHT:.0f}" '
-        # As plain text: markup would escape what it replaces.
-        inner = str(draw(curves, standalone=standalone)).replace("<svg ", placed, 1)
-        pen.parts.append(inner.replace(' role="img"', "", 1))
+        inner = _Pen(standalone=standalone)
+        _curves(inner, curves)
+        view = f'y="{top + 18:.0f}" width="{WIDTH:.0f}" height="{HEIGHT:.0f}" viewBox="0 0 {WIDTH:.0f} {HEIGHT:.0f}"'
+        pen.parts += [f"<svg {view}>", *inner.parts, "</svg>"]
     return pen.finish(f"{s.title}: {s.upper.title}; {s.lower.title}", 2.0 * HEIGHT + 44.0)
 
 

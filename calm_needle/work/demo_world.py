@@ -9,7 +9,7 @@ from importlib import resources
 
 from calm_needle.sim.receiver.practice import PracticeReceiver
 from calm_needle.store import bench as bench_store
-from calm_needle.store import runs, shelf
+from calm_needle.store import intake, runs, shelf
 from calm_needle.store.db import transaction
 from calm_needle.work import shelf as shelf_work
 from calm_needle.work.rehearsal import MadeUpClock, rehearse
@@ -40,7 +40,7 @@ def load(conn: sqlite3.Connection) -> None:
             serial="20318",
             owner="Tern Rock collection",
             remarks="Bought as seen. One core is waxed; earlier hands have been at the medium-wave padder.",
-            complaint="Weak on all bands, stations run into each other on medium wave.",
+            complaints=("Weak on all bands.", "Stations run into each other on medium wave.", "Dial reads low at the top of medium wave."),
             bench="instruments",
             at_utc="2026-11-17T09:40:00.000Z",
             by="M.O.",
@@ -51,10 +51,22 @@ def load(conn: sqlite3.Connection) -> None:
             serial="20544",
             owner="R.T.",
             remarks="On the second bench: no instruments that can be reached, readings are typed.",
-            complaint="Weak after a year in the damp store.",
+            complaints=("Weak after a year in the damp store.",),
             bench="typed",
             at_utc="2026-11-19T14:05:00.000Z",
             by="R.T.",
+        )
+        _job(
+            conn,
+            halvern,
+            serial="21102",
+            owner="Tern Rock collection",
+            remarks="Came in from the boat-house; nobody has had it on yet.",
+            complaints=("Silent, with a warm smell after ten minutes.", "Dial cord slips."),
+            bench="instruments",
+            at_utc="2026-11-23T10:15:00.000Z",
+            by="J.P.",
+            done=("intake",),
         )
 
 
@@ -65,14 +77,15 @@ def _job(
     serial: str,
     owner: str,
     remarks: str,
-    complaint: str,
+    complaints: tuple[str, ...],
+    done: tuple[str, ...] = BEFORE_IF,
     bench: str,
     at_utc: str,
     by: str,
 ) -> int:
     set_id = shelf.add_set(conn, model_id=model.id, serial=serial, owner=owner, remarks=remarks, at_utc=at_utc)
-    job_id = shelf.add_job(conn, set_id=set_id, complaint=complaint, bench=bench, at_utc=at_utc)
-    for phase in BEFORE_IF:
+    job_id = shelf_work.open_job_for(conn, set_id=set_id, complaints=list(complaints), bench=bench, at_utc=at_utc)
+    for phase in done:
         shelf.mark_phase(conn, job_id=job_id, phase=phase, state="done", remark=f"by hand, {by}", at_utc=at_utc)
     return job_id
 
@@ -85,7 +98,7 @@ def _older_job(conn: sqlite3.Connection, model: shelf.ModelRow) -> None:
         serial="19077",
         owner="Tern Rock collection",
         remarks="On show in the lamp room.",
-        complaint="Selectivity poor since the winter before last.",
+        complaints=("Selectivity poor since the winter before last.",),
         bench="instruments",
         at_utc="2026-10-02T08:55:00.000Z",
         by="J.P.",
@@ -93,6 +106,14 @@ def _older_job(conn: sqlite3.Connection, model: shelf.ModelRow) -> None:
     clock = MadeUpClock(datetime(2026, 10, 2, 10, 12, tzinfo=UTC))
     run_id = runs.add_run(
         conn, job_id=job_id, dossier_id=model.dossier_id, phase="intermediate frequency", bench="instruments", at_utc=clock()
+    )
+    complaint = intake.complaints_of_job(conn, job_id)[0]
+    intake.add_retest(
+        conn,
+        complaint_id=complaint.id,
+        outcome="gone",
+        words="5.3 kHz at −6 dB, both neighbours of the local station parted by ear.",
+        at_utc="2026-10-02T15:40:00.000Z",
     )
     book = RunBook(conn, run_id, clock=clock)
     set_id = book.job.set_id

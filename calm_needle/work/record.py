@@ -3,13 +3,16 @@
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
+from calm_needle.core.complaints import Complaint
 from calm_needle.core.pictures import Curves, Mark
 from calm_needle.core.pictures import Line as CurveLine
 from calm_needle.core.quantities import format_db, format_si, split_si
 from calm_needle.core.run_state import Visit, step_at
 from calm_needle.files.readings_csv import CsvReading
+from calm_needle.store import reckonings
 from calm_needle.store.runs import FindingRow, NoteRow, RunRow
 from calm_needle.store.shelf import JobRow
+from calm_needle.work import intake
 from calm_needle.work.run_book import RunBook
 from calm_needle.work.workshop import Workshop
 
@@ -54,6 +57,9 @@ class Record:
     notes: list[NoteRow] = field(default_factory=list)
     left_out: list[str] = field(default_factory=list)
     truth: dict[str, str] | None = None
+    complaints: list[Complaint] = field(default_factory=list)
+    waived: str | None = None
+    reckoned: list[str] = field(default_factory=list)
 
 
 def record_of(workshop: Workshop, run_id: int) -> Record:
@@ -62,6 +68,11 @@ def record_of(workshop: Workshop, run_id: int) -> Record:
     with desk.book() as book:
         record = _read(book)
         on_bench = desk.on_instruments and workshop.live.client is desk
+    with workshop.store() as conn:
+        record.complaints = intake.complaints_of(conn, record.job.id)
+        gate = intake.gate_of(conn, record.job.id)
+        record.waived = gate.sentence if gate.waived else None
+        record.reckoned = [r.sentence for r in reckonings.reckonings_of_job(conn, record.job.id)]
     if on_bench and (truth := workshop.live.truth()) is not None:
         record.truth = {
             "peak": f"{truth.peak_hz / 1e3:.2f} kHz",

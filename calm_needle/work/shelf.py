@@ -7,14 +7,17 @@ from dataclasses import dataclass
 from typing import Any
 
 from calm_needle.core.dossier import PHASES, Model, read_model
+from calm_needle.core.gate import ALIGNMENT
 from calm_needle.errors import FieldsRefused, NotFound
 from calm_needle.files.dossiers import load_dossier
+from calm_needle.store import intake as intake_store
 from calm_needle.store import runs, shelf
 from calm_needle.store.db import transaction
+from calm_needle.work import intake
 from calm_needle.work.clock import now_utc
 from calm_needle.work.run_book import runnable_groups
 
-LONGEST = {"serial": 40, "owner": 80, "remarks": 400, "complaint": 400}
+LONGEST = {"serial": 40, "owner": 80, "remarks": 400, "complaint": 2000}
 
 
 @dataclass(frozen=True)
@@ -100,7 +103,17 @@ def open_job(conn: sqlite3.Connection, form: dict[str, str]) -> int:
         faults["bench"] = "Choose how readings come: from instruments, or read by eye and typed."
     if faults:
         raise FieldsRefused(faults)
-    return shelf.add_job(conn, set_id=int(form["set"]), complaint=form["complaint"].strip(), bench=form["bench"], at_utc=now_utc())
+    complaints = [line.strip() for line in form["complaint"].splitlines() if line.strip()]
+    with transaction(conn):
+        return open_job_for(conn, set_id=int(form["set"]), complaints=complaints, bench=form["bench"], at_utc=now_utc())
+
+
+def open_job_for(conn: sqlite3.Connection, *, set_id: int, complaints: list[str], bench: str, at_utc: str) -> int:
+    """Keep a job with its complaints, each an item of its own. Within a transaction."""
+    job_id = shelf.add_job(conn, set_id=set_id, complaint=complaints[0], bench=bench, at_utc=at_utc)
+    for words in complaints:
+        intake_store.add_complaint(conn, job_id=job_id, words=words, place="", at_utc=at_utc)
+    return job_id
 
 
 def job_of(conn: sqlite3.Connection, job_id: int) -> shelf.JobRow:
@@ -146,6 +159,8 @@ def mark_phase(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> N
     phase, state = form.get("phase", ""), form.get("state", "")
     if phase not in PHASES or state not in ("done", "open"):
         raise FieldsRefused({"phase": "There is no such phase."})
+    if phase == "record" and state == "done" and not (closing := intake.closing_of(conn, job_id)).open:
+        raise FieldsRefused({"phase": f"{closing.sentence} {'; '.join(closing.missing)}."})
     shelf.mark_phase(conn, job_id=job_id, phase=phase, state=state, remark=form.get("remark", "").strip()[:400], at_utc=now_utc())
 
 
@@ -156,6 +171,9 @@ def begin_run(conn: sqlite3.Connection, job_id: int, phase: str) -> int:
     for row in runs.runs_of_job(conn, job_id):
         if row.phase == phase and row.id not in finished:
             return row.id
+    gate = intake.gate_of(conn, job_id)
+    if phase in ALIGNMENT and not gate.open:
+        raise FieldsRefused({"phase": f"{gate.sentence} Or waive it on the job’s page, with a reason."})
     if not runnable_groups(model_of_dossier(conn, job.dossier_id), phase):
         raise FieldsRefused({"phase": f"The dossier has no steps for “{phase}” that this version can lead through."})
     return runs.add_run(conn, job_id=job_id, dossier_id=job.dossier_id, phase=phase, bench=job.bench, at_utc=now_utc())

@@ -46,7 +46,7 @@ class EveryCalculator(BrowserTest):
                     expect(page.locator("[data-part=sentence]")).to_contain_text("SINAD is 40")
                 else:
                     self.change_one(page, name)
-                expect(page.locator("[data-part=picture] svg")).to_be_visible()
+                expect(page.locator("[data-part=picture] svg").first).to_be_visible()
                 expect(page.get_by_role("table", name="Results")).to_be_visible()
                 page.get_by_text("How it comes about").click()
                 expect(page.locator("[data-part=derivation] li")).to_have_count(len(calculator.derivation))

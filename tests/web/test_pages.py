@@ -3,6 +3,7 @@
 import io
 import json
 
+from calm_needle.work import intake
 from tests.support import halvern
 from tests.support.client import OLDER_RUN, TYPED_JOB, PageTest
 
@@ -62,6 +63,50 @@ class Job(PageTest):
     def test_begun_twice_it_is_the_same_run(self) -> None:
         first, second = (self.post(f"/jobs/{TYPED_JOB}/runs", phase="intermediate frequency").headers["Location"] for _ in range(2))
         self.assertEqual(first, second)
+
+
+class BeforeAlignment(PageTest):
+    BOAT_HOUSE_JOB = "/jobs/4"
+
+    def test_a_set_that_is_not_known_to_be_sound_is_not_aligned(self) -> None:
+        text = self.get(self.BOAT_HOUSE_JOB).get_data(as_text=True)
+        self.assertIn("Not yet: safe start and health first.", text)
+        self.assertNotIn("Begin at the bench", text)
+        answer = self.post(f"{self.BOAT_HOUSE_JOB}/runs", phase="intermediate frequency")
+        self.assertEqual(answer.status_code, 422)
+
+    def test_the_gate_is_waived_with_a_reason_that_stands_in_the_record(self) -> None:
+        self.assertIn("Say why this set is aligned", self.post(f"{self.BOAT_HOUSE_JOB}/waiver", reason=" ").get_data(as_text=True))
+        self.post(f"{self.BOAT_HOUSE_JOB}/waiver", reason="Only the IF strip is asked for.")
+        text = self.get(self.BOAT_HOUSE_JOB).get_data(as_text=True)
+        self.assertIn("Waived, though safe start and health are not done: Only the IF strip is asked for.", text)
+        where = self.post(f"{self.BOAT_HOUSE_JOB}/runs", phase="intermediate frequency").headers["Location"]
+        run_id = where.rsplit("/", 1)[1]
+        self.assertIn("Only the IF strip is asked for.", self.get(f"/runs/{run_id}/record").get_data(as_text=True))
+
+    def test_marked_done_it_opens(self) -> None:
+        for phase in ("safe start", "health"):
+            self.post(f"{self.BOAT_HOUSE_JOB}/phases", phase=phase, state="done")
+        self.assertIn("Begin at the bench", self.get(self.BOAT_HOUSE_JOB).get_data(as_text=True))
+
+
+class Complaints(PageTest):
+    def test_each_line_is_a_complaint_of_its_own_and_each_keeps_the_job_open(self) -> None:
+        where = self.post("/jobs", set="1", complaint="crackles\n\ndial slips", bench="typed").headers["Location"]
+        refused = self.post(f"{where}/phases", phase="record", state="done")
+        self.assertEqual(refused.status_code, 422)
+        self.assertIn("“crackles” is not yet retested; “dial slips” is not yet retested", refused.get_data(as_text=True))
+        with self.workshop.store() as conn:
+            complaints = [c.id for c in intake.complaints_of(conn, int(where.rsplit("/", 1)[1]))]
+        self.post(f"{where}/complaints/{complaints[0]}/retest", outcome="gone", words="")
+        text = self.post(f"{where}/complaints/{complaints[1]}/retest", outcome="a characteristic", words="always").get_data(as_text=True)
+        self.assertIn("believed with the figure that settles it", text)
+        self.assertIn('value="always"', text)
+        self.post(f"{where}/complaints/{complaints[1]}/retest", outcome="a characteristic", words="slips at 12 N, as new")
+        self.assertEqual(self.post(f"{where}/phases", phase="record", state="done").status_code, 303)
+
+    def test_another_job_s_complaint_is_not_answered_here(self) -> None:
+        self.assertEqual(self.post("/jobs/1/complaints/4/retest", outcome="gone").status_code, 404)
 
 
 class BenchWithoutScript(PageTest):

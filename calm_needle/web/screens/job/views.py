@@ -1,9 +1,15 @@
 """A job: its set, its phases, its runs."""
 
+import sqlite3
+from collections.abc import Callable
+from typing import Any
+
 from flask import Blueprint, Response, make_response, redirect, render_template, url_for
 
+from calm_needle.core.complaints import OUTCOMES
+from calm_needle.errors import FieldsRefused
 from calm_needle.web.asking import typed_form, workshop
-from calm_needle.work import reckoning
+from calm_needle.work import intake, reckoning
 from calm_needle.work import shelf as work
 
 screen = Blueprint("job", __name__, url_prefix="/jobs")
@@ -11,14 +17,7 @@ screen = Blueprint("job", __name__, url_prefix="/jobs")
 
 @screen.get("/<int:job_id>")
 def page(job_id: int) -> str:
-    with workshop().store() as conn:
-        job = work.job_of(conn, job_id)
-        phases = work.phases_of(conn, job)
-        model = work.model_of_dossier(conn, job.dossier_id)
-        reckoned = reckoning.kept_in(conn, job_id)
-        remarks = next(s.remarks for s in work.overview(conn)["sets"] if s.id == job.set_id)
-    following = next((p for p in phases if p.state in ("running", "open")), None)
-    return render_template("job/page.html", job=job, phases=phases, model=model, remarks=remarks, following=following, reckoned=reckoned)
+    return _render(job_id)
 
 
 @screen.post("/<int:job_id>/runs")
@@ -30,6 +29,46 @@ def begin_run(job_id: int) -> Response:
 
 @screen.post("/<int:job_id>/phases")
 def mark_phase(job_id: int) -> Response:
+    return _do(job_id, "phase", lambda conn: work.mark_phase(conn, job_id, typed_form()))
+
+
+@screen.post("/<int:job_id>/complaints")
+def add_complaint(job_id: int) -> Response:
+    return _do(job_id, "complaint", lambda conn: intake.add_complaint(conn, job_id, typed_form()))
+
+
+@screen.post("/<int:job_id>/complaints/<int:complaint_id>/retest")
+def retest(job_id: int, complaint_id: int) -> Response:
+    return _do(job_id, f"retest-{complaint_id}", lambda conn: intake.retest(conn, job_id, complaint_id, typed_form()))
+
+
+@screen.post("/<int:job_id>/waiver")
+def waive(job_id: int) -> Response:
+    return _do(job_id, "waiver", lambda conn: intake.waive(conn, job_id, typed_form()))
+
+
+def _do(job_id: int, form: str, act: Callable[[sqlite3.Connection], None]) -> Response:
+    """Do something to the job and show it again; what was refused stands at its field, with what was typed."""
     with workshop().store() as conn:
-        work.mark_phase(conn, job_id, typed_form())
+        try:
+            act(conn)
+        except FieldsRefused as fault:
+            return make_response(_render(job_id, form=form, typed=typed_form(), faults=fault.faults), 422)
     return make_response(redirect(url_for("job.page", job_id=job_id), 303))
+
+
+def _render(job_id: int, **more: Any) -> str:
+    with workshop().store() as conn:
+        job = work.job_of(conn, job_id)
+        phases = work.phases_of(conn, job)
+        view = {
+            "job": job,
+            "phases": phases,
+            "model": work.model_of_dossier(conn, job.dossier_id),
+            "remarks": next(s.remarks for s in work.overview(conn)["sets"] if s.id == job.set_id),
+            "reckoned": reckoning.kept_in(conn, job_id),
+            "complaints": intake.complaints_of(conn, job_id),
+            "gate": intake.gate_of(conn, job_id),
+            "following": next((p for p in phases if p.state in ("running", "open")), None),
+        }
+    return render_template("job/page.html", **{"form": "", "typed": {}, "faults": {}, "outcomes": OUTCOMES, **view, **more})

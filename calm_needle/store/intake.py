@@ -1,0 +1,76 @@
+"""Complaints with their retests, and waivers of the gate before alignment."""
+
+import sqlite3
+from typing import NamedTuple
+
+
+class ComplaintRow(NamedTuple):
+    id: int
+    words: str
+    place: str
+    opened_utc: str
+
+
+class RetestRow(NamedTuple):
+    complaint_id: int
+    outcome: str
+    words: str
+    at_utc: str
+
+
+class WaiverRow(NamedTuple):
+    reason: str
+    missing: str
+    at_utc: str
+
+
+def add_complaint(conn: sqlite3.Connection, *, job_id: int, words: str, place: str, at_utc: str) -> int:
+    """Keep a complaint and return its id."""
+    return int(
+        conn.execute(
+            """
+            INSERT INTO complaint (job_id, words, place, opened_utc) VALUES (:job_id, :words, :place, :at_utc) RETURNING id""",
+            {"job_id": job_id, "words": words, "place": place, "at_utc": at_utc},
+        ).fetchone()[0]
+    )
+
+
+def complaints_of_job(conn: sqlite3.Connection, job_id: int) -> list[ComplaintRow]:
+    """Return the complaints of a job in their order."""
+    rows = conn.execute("SELECT id, words, place, opened_utc FROM complaint WHERE job_id = :job_id ORDER BY id", {"job_id": job_id})
+    return [ComplaintRow(*row) for row in rows]
+
+
+def add_retest(conn: sqlite3.Connection, *, complaint_id: int, outcome: str, words: str, at_utc: str) -> None:
+    """Keep a retest; the last one of a complaint counts."""
+    conn.execute(
+        "INSERT INTO retest (complaint_id, outcome, words, at_utc) VALUES (:complaint_id, :outcome, :words, :at_utc)",
+        {"complaint_id": complaint_id, "outcome": outcome, "words": words, "at_utc": at_utc},
+    )
+
+
+def retests_of_job(conn: sqlite3.Connection, job_id: int) -> list[RetestRow]:
+    """Return the retests of all complaints of a job in their order."""
+    rows = conn.execute(
+        """
+        SELECT r.complaint_id, r.outcome, r.words, r.at_utc FROM retest r JOIN complaint c ON c.id = r.complaint_id
+        WHERE c.job_id = :job_id ORDER BY r.id""",
+        {"job_id": job_id},
+    )
+    return [RetestRow(*row) for row in rows]
+
+
+def add_waiver(conn: sqlite3.Connection, *, job_id: int, reason: str, missing: str, at_utc: str) -> None:
+    """Keep a waiver with what was missing at the time (JSON)."""
+    conn.execute(
+        "INSERT INTO waiver (job_id, reason, missing, at_utc) VALUES (:job_id, :reason, :missing, :at_utc)",
+        {"job_id": job_id, "reason": reason, "missing": missing, "at_utc": at_utc},
+    )
+
+
+def last_waiver(conn: sqlite3.Connection, job_id: int) -> WaiverRow | None:
+    """Return the last waiver of a job, or None."""
+    row = conn.execute(
+        "SELECT reason, missing, at_utc FROM waiver WHERE job_id = :job_id ORDER BY id DESC LIMIT 1", {"job_id": job_id}
+    ).fetchone()
+    return WaiverRow(*row) if row else None
