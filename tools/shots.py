@@ -84,6 +84,14 @@ def shelf_refused_dossier(page: Page) -> None:
     page.get_by_role("alert").scroll_into_view_if_needed()
 
 
+def start(page: Page) -> None:
+    page.goto("/jobs/4/start")
+    page.get_by_role("button", name="Take the first rung").click()
+    page.get_by_label("Current in").fill("52m")
+    page.get_by_label("Smoothed rail").fill("96")
+    page.get_by_role("button", name="Keep what they show").click()
+
+
 def reckon(page: Page) -> None:
     page.goto("/reckon")
 
@@ -100,10 +108,6 @@ def reckon_coupled_pair(page: Page) -> None:
     )
     page.get_by_role("button", name="Read the file and reckon").click()
     page.get_by_role("status").filter(has_text="points").wait_for()
-
-
-def reckon_attenuator(page: Page) -> None:
-    page.goto("/reckon/attenuator")
 
 
 def reckon_transformer_capacitor(page: Page) -> None:
@@ -138,10 +142,10 @@ VIEWS: tuple[Callable[[Page], None], ...] = (
     bench_instrument_lost,
     record,
     shelf_refused_dossier,
+    start,
     reckon,
     reckon_tracking,
     reckon_coupled_pair,
-    reckon_attenuator,
     reckon_transformer_capacitor,
     reckon_gang_match,
     reckon_drift,

@@ -38,6 +38,13 @@ BY_ID: dict[str, Caution] = {
             "Transmitter",
             "Rated dummy load first, bias before key, watch the clock while it is out of tune. Transmit only where licensed.",
         ),
+        Caution(
+            "first-power",
+            "First power",
+            "A limiter first, in rungs, each with a limit at which to stop. "
+            "The output loaded, the volume down; stand clear, and never leave it alone.",
+        ),
+        Caution("smoke", "Smoke or a hot smell", "Off at once. Note the time. Find its origin before power returns."),
         Caution("brittle", "Brittle cores", "The right tool, fully home. Wax is melted or picked out. Never force a core."),
     )
 }

@@ -18,11 +18,12 @@ from calm_needle.web.screens.job.views import screen as job
 from calm_needle.web.screens.reckon.views import screen as reckon
 from calm_needle.web.screens.record.views import screen as record
 from calm_needle.web.screens.shelf.views import screen as shelf
+from calm_needle.web.screens.start.views import screen as start
 from calm_needle.work.workshop import Workshop
 
 HERE = Path(__file__).parent
 LARGEST_REQUEST = 20_000_000  # bytes: a recording of half a minute; a dossier has its own, smaller limit
-SCREENS = (shelf, job, dossier, bench, record, instruments, reckon)
+SCREENS = (shelf, job, dossier, bench, record, instruments, reckon, start)
 THEMES = ("system", "linen", "lamp")
 POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; "

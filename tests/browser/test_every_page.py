@@ -25,7 +25,17 @@ class Axe(BrowserTest):
             self.assertEqual(violations(page), [], f"{where}, {theme}")
 
     def test_the_pages_that_stand_still(self) -> None:
-        for path in ("/", "/jobs/1", "/jobs/2", "/models/halvern-6b", "/instruments", "/runs/1/record", "/reckon"):
+        for path in (
+            "/",
+            "/jobs/1",
+            "/jobs/2",
+            "/models/halvern-6b",
+            "/instruments",
+            "/runs/1/record",
+            "/reckon",
+            "/jobs/4",
+            "/jobs/4/start",
+        ):
             self.page.goto(path)
             self.check(self.page, path)
 
@@ -86,6 +96,28 @@ class Axe(BrowserTest):
 
 class KeyboardAlone(BrowserTest):
     """No mouse from the shelf to the record."""
+
+    def test_a_safe_start_until_smoke(self) -> None:
+        page = self.page
+        page.goto("/jobs/4")
+        page.get_by_role("link", name="Start it safely").first.focus()
+        page.keyboard.press("Enter")
+        page.get_by_role("button", name="Take the first rung").focus()
+        page.keyboard.press("Enter")
+        page.get_by_label("Current in").focus()
+        page.keyboard.type("55m")
+        page.keyboard.press("Tab")
+        page.keyboard.type("12")
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("status")).to_contain_text("something holds it down")
+        self.assertEqual(violations(page), [])
+        page.keyboard.press("Escape")
+        expect(page.get_by_role("status")).to_contain_text("Power stays off until the cause is found")
+        page.get_by_label("What was it").focus()
+        page.keyboard.type("Smoothing capacitor leaking; replaced.")
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("button", name="Take the first rung")).to_be_visible()
+        expect(page.get_by_text("cause: Smoothing capacitor leaking; replaced.")).to_be_visible()
 
     def test_every_act_of_the_bench_has_its_key(self) -> None:
         page = self.page

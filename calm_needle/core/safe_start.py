@@ -1,0 +1,201 @@
+"""Safe start: power raised in rungs behind a limiter, with stop limits; rails against their expected volts, watched while they warm.
+
+Where a start stands is worked out from what was logged, never kept beside it. «Unknown» is treated as a live chassis. Limits of
+current are typical of table sets on 230 V mains and of small battery sets; a dossier or a person who knows better has the last word.
+"""
+
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Any, Literal, NamedTuple
+
+from calm_needle.core.quantities import format_db, format_si
+
+State = Literal["good", "watch", "stop"]
+JUMP_SHARE = 0.25  # of the current before: a rise that is no warming up
+MARGINAL = 1.5  # times the tolerance up to which a rail is marginal rather than out
+LEAST_SHARE = 0.3  # of what a rail should reach at a rung, under which something holds it down
+WARM_S = 600.0  # s that rails are watched at full power before a start is finished
+SETTLED_PERCENT_MIN = 0.2  # per cent a minute
+SAG_PERCENT = 3.0  # per cent lost while warming that is a finding of its own
+
+
+class Rung(NamedTuple):
+    """One step of the ladder: what limits the power, the share of full volts it gives, the current at which to stop (A), what to watch."""
+
+    id: str
+    title: str
+    share: float
+    stop_a: float
+    watch: str
+
+
+class Point(NamedTuple):
+    """A rail to be read: its id and name, expected volts and tolerance (%), or None where the papers do not say."""
+
+    id: str
+    name: str
+    expected_v: float | None
+    tolerance_percent: float
+
+
+class Judged(NamedTuple):
+    """A judgement: good, watch or stop, and the sentence with its figures."""
+
+    state: State
+    sentence: str
+
+
+class Logged(NamedTuple):
+    """One entry of the log: its number, kind, seconds since some beginning, and detail."""
+
+    id: int
+    kind: str
+    t_s: float
+    detail: Mapping[str, Any]
+
+
+class Start(NamedTuple):
+    """Where a start stands: rung (index), whether it was stopped and why, readings at this rung, rails over the time at full power."""
+
+    rung: int
+    stopped: str | None
+    currents_a: tuple[float, ...]
+    rails_v: Mapping[str, tuple[tuple[float, float], ...]]
+    finished: bool
+
+
+MAINS = (
+    Rung("lamp-40", "Behind a 40 W lamp", 0.35, 0.12, "The lamp flashes up and dims within ten seconds. If it stays bright, stop."),
+    Rung("lamp-100", "Behind a 100 W lamp", 0.7, 0.3, "Heaters come up. Smell, listen, look for a glow that is not a heater."),
+    Rung("full", "Straight on, fused", 1.0, 0.5, "Stand clear for a minute, then read the rails; stay with it for ten."),
+)
+BATTERY = (
+    Rung("half", "Bench supply at half volts, limited to 30 mA", 0.5, 0.03, "The supply must not go into its limit."),
+    Rung("full", "Bench supply at full volts, limited to 100 mA", 1.0, 0.1, "Warm parts under the fingers: stop."),
+)
+
+
+def ladder(safety_class: str) -> tuple[Rung, ...]:
+    """Return the rungs for a safety class; a class that is not known starts like a live mains set."""
+    return BATTERY if safety_class == "battery" else MAINS
+
+
+def stand(log: Iterable[Logged], *, rungs: Sequence[Rung]) -> Start:
+    """Return where a start stands after these entries, in their order."""
+    rung, stopped, finished = -1, None, False
+    currents: list[float] = []
+    rails: dict[str, list[tuple[float, float]]] = {}
+    for entry in log:
+        match entry.kind:
+            case "rung":
+                rung, currents, rails = int(entry.detail["rung"]), [], {}
+            case "current":
+                currents.append(float(entry.detail["a"]))
+                if judge_current(currents, rung=rungs[rung]).state == "stop":
+                    stopped = f"The current was {format_si(currents[-1], unit='A', digits=3)}."
+            case "rail":
+                rails.setdefault(str(entry.detail["point"]), []).append((entry.t_s, float(entry.detail["v"])))
+            case "smoke":
+                stopped = str(entry.detail["words"]) or "Smoke, arcing or a hot smell."
+            case "cause":
+                rung, stopped, currents, rails = -1, None, [], {}
+            case "finish":
+                finished = True
+    return Start(rung, stopped, tuple(currents), {k: tuple(v) for k, v in rails.items()}, finished)
+
+
+def judge_current(currents_a: Sequence[float], *, rung: Rung) -> Judged:
+    """Return what the current at a rung says: within, jumped, or at the stop limit. N >= 1 readings (A) in order."""
+    now, shown = currents_a[-1], format_si(currents_a[-1], unit="A", digits=3)
+    limit = format_si(rung.stop_a, unit="A", digits=3)
+    if now >= rung.stop_a:
+        return Judged("stop", f"{shown} is at or over the stop limit of {limit}. Off at once; find what draws it.")
+    if len(currents_a) > 1 and now > currents_a[-2] * (1.0 + JUMP_SHARE):
+        before = format_si(currents_a[-2], unit="A", digits=3)
+        return Judged("watch", f"It jumped from {before} to {shown}: that is no warming up. Read it again before going on.")
+    return Judged("good", f"{shown}, under the stop limit of {limit}.")
+
+
+def judge_rail(v: float, *, point: Point, share: float) -> Judged:
+    """Return what a rail says at a share of full power. It is not judged before its expected value was looked up."""
+    shown = format_si(v, unit="V", digits=4)
+    if point.expected_v is None:
+        return Judged("watch", f"{shown}, and no expected value: look it up before it is judged.")
+    wanted = point.expected_v * share
+    off = 100.0 * (v - point.expected_v) / point.expected_v
+    if abs(v) > abs(point.expected_v) * (1.0 + MARGINAL * point.tolerance_percent / 100.0):
+        return Judged("stop", f"{shown} is {_percent(off)} of the book’s {format_si(point.expected_v, unit='V', digits=4)}: too high.")
+    if share < 1.0:
+        if abs(v) < LEAST_SHARE * abs(wanted):
+            return Judged("stop", f"{shown}, where about {format_si(wanted, unit='V', digits=2)} should stand: something holds it down.")
+        return Judged("good", f"{shown}, about {100.0 * v / point.expected_v:.0f} % of full.")
+    if abs(off) <= point.tolerance_percent:
+        return Judged("good", f"{shown}, {_percent(off)}: within {point.tolerance_percent:g} %.")
+    if abs(off) <= MARGINAL * point.tolerance_percent:
+        return Judged("watch", f"{shown}, {_percent(off)}: marginal, the tolerance is {point.tolerance_percent:g} %.")
+    return Judged("stop", f"{shown}, {_percent(off)}: out of its {point.tolerance_percent:g} %.")
+
+
+def judge_warm(readings: Sequence[tuple[float, float]]) -> Judged:
+    """Return whether a rail (seconds, volts; in order) has settled, still moves, or sags while it warms.
+
+    The slope is that of a least-squares line over the later half of the time watched.
+    """
+    if len(readings) < 3 or readings[-1][0] - readings[0][0] < 60.0:
+        return Judged("watch", "Read it again over some minutes: a warm fault does not show cold.")
+    first, last = readings[0][1], readings[-1][1]
+    middle = (readings[0][0] + readings[-1][0]) / 2.0
+    later = [r for r in readings if r[0] >= middle] or list(readings[-2:])
+    slope = 60.0 * _slope(later if len(later) > 1 else readings[-2:])
+    lost = 100.0 * (first - last) / first if first else 0.0
+    minutes = (readings[-1][0] - readings[0][0]) / 60.0
+    said = f"{format_si(slope, unit='V', digits=2, signed=True)} a minute now, {_percent(-lost)} in {minutes:.0f} min"
+    if lost >= SAG_PERCENT:
+        return Judged("stop", f"It sags while it warms: {said}. A finding of its own; find it before aligning.")
+    if last and abs(100.0 * slope / last) > SETTLED_PERCENT_MIN:
+        return Judged("watch", f"It still moves: {said}.")
+    if readings[-1][0] - readings[0][0] < WARM_S:
+        return Judged("watch", f"Steady so far: {said}. It is watched for {WARM_S / 60.0:.0f} min.")
+    return Judged("good", f"Settled: {said}.")
+
+
+def may_climb(start: Start, *, rungs: Sequence[Rung], points: Sequence[Point]) -> Judged:
+    """Return whether the next rung may be taken: current and every rail read here, and nothing says stop."""
+    if start.stopped:
+        return Judged("stop", f"Stopped: {start.stopped} Power stays off until the cause is found and written down.")
+    if start.rung < 0:
+        return Judged("good", "Begin with the first rung.")
+    if not start.currents_a:
+        return Judged("watch", "Read the current first.")
+    unread = [p.name for p in points if p.id not in start.rails_v]
+    if unread:
+        return Judged("watch", f"Still to be read here: {', '.join(unread)}.")
+    current = judge_current(start.currents_a, rung=rungs[start.rung])
+    if current.state != "good":
+        return current
+    for point in points:
+        rail = judge_rail(start.rails_v[point.id][-1][1], point=point, share=rungs[start.rung].share)
+        if rail.state == "stop":
+            return Judged("stop", f"{point.name}: {rail.sentence}")
+    return Judged("good", "All within its limits here.")
+
+
+def may_finish(start: Start, *, rungs: Sequence[Rung], points: Sequence[Point]) -> Judged:
+    """Return whether the start is through: at full power, every rail within its tolerance and settled after ten minutes."""
+    climbed = may_climb(start, rungs=rungs, points=points)
+    if climbed.state != "good" or start.rung < len(rungs) - 1:
+        return climbed if climbed.state != "good" else Judged("watch", "Full power has not been reached.")
+    for point in points:
+        for judged in (judge_rail(start.rails_v[point.id][-1][1], point=point, share=1.0), judge_warm(start.rails_v[point.id])):
+            if judged.state != "good":
+                return Judged(judged.state, f"{point.name}: {judged.sentence}")
+    return Judged("good", "Rails right and settled, warm. The start is through.")
+
+
+def _slope(readings: Sequence[tuple[float, float]]) -> float:
+    t_mean, v_mean = (sum(r[i] for r in readings) / len(readings) for i in (0, 1))
+    power = sum((t - t_mean) ** 2 for t, _ in readings)
+    return sum((t - t_mean) * (v - v_mean) for t, v in readings) / power if power else 0.0
+
+
+def _percent(value: float) -> str:
+    return f"{format_db(value)} %"
