@@ -92,6 +92,15 @@ def start(page: Page) -> None:
     page.get_by_role("button", name="Keep what they show").click()
 
 
+def bands(page: Page) -> None:
+    page.goto("/jobs/4/bands")
+    for band, level, coil in (("long wave", "35µ", "27"), ("medium wave", "420µ", "open"), ("short wave", "22µ", "0.4")):
+        page.get_by_label(f"{band}, from the generator").select_option("alive")
+        page.get_by_label(f"{band}, level needed").fill(level)
+        page.get_by_label(f"{band}, aerial coil").fill(coil)
+    page.get_by_role("button", name="Keep it").click()
+
+
 def reckon(page: Page) -> None:
     page.goto("/reckon")
 
@@ -108,10 +117,6 @@ def reckon_coupled_pair(page: Page) -> None:
     )
     page.get_by_role("button", name="Read the file and reckon").click()
     page.get_by_role("status").filter(has_text="points").wait_for()
-
-
-def reckon_transformer_capacitor(page: Page) -> None:
-    page.goto("/reckon/transformer-capacitor")
 
 
 def reckon_gang_match(page: Page) -> None:
@@ -143,10 +148,10 @@ VIEWS: tuple[Callable[[Page], None], ...] = (
     record,
     shelf_refused_dossier,
     start,
+    bands,
     reckon,
     reckon_tracking,
     reckon_coupled_pair,
-    reckon_transformer_capacitor,
     reckon_gang_match,
     reckon_drift,
 )

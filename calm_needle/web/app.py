@@ -11,6 +11,7 @@ from flask_wtf.csrf import CSRFProtect
 
 from calm_needle.core.quantities import format_db, format_si
 from calm_needle.web import failures
+from calm_needle.web.screens.bands.views import screen as bands
 from calm_needle.web.screens.bench.views import screen as bench
 from calm_needle.web.screens.dossier.views import screen as dossier
 from calm_needle.web.screens.instruments.views import screen as instruments
@@ -23,7 +24,7 @@ from calm_needle.work.workshop import Workshop
 
 HERE = Path(__file__).parent
 LARGEST_REQUEST = 20_000_000  # bytes: a recording of half a minute; a dossier has its own, smaller limit
-SCREENS = (shelf, job, dossier, bench, record, instruments, reckon, start)
+SCREENS = (shelf, job, dossier, bench, record, instruments, reckon, start, bands)
 THEMES = ("system", "linen", "lamp")
 POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; "

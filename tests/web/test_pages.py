@@ -90,6 +90,35 @@ class BeforeAlignment(PageTest):
         self.assertIn("Begin at the bench", self.get(self.BOAT_HOUSE_JOB).get_data(as_text=True))
 
 
+class Bands(PageTest):
+    PATH = "/jobs/4/bands"
+
+    def test_an_open_aerial_coil_is_found_on_a_band_that_is_alive(self) -> None:
+        form = {f"generator-{b}": "alive" for b in ("LW", "MW", "SW")}
+        form |= {"level-LW": "35µ", "level-MW": "420µ", "level-SW": "22µ", "coil-LW": "27", "coil-MW": "OL", "coil-SW": "0.4"}
+        self.assertEqual(self.post(self.PATH, coupling="dummy aerial", **form).status_code, 303)
+        text = self.get(self.PATH).get_data(as_text=True)
+        self.assertIn("Its aerial coil is open. It needs 22 dB more than its neighbours", text)
+        self.assertIn("To be found before aligning: medium wave.", text)
+        # sent again as it stands, nothing is entered twice
+        with self.workshop.store() as conn:
+            before = len(conn.execute("SELECT id FROM band_check").fetchall())
+        shown = {"level-LW": "35.0\u2009µV", "level-MW": "420\u2009µV", "level-SW": "22.0\u2009µV"}
+        shown |= {"coil-LW": "27.0\u2009Ω", "coil-MW": "open", "coil-SW": "400\u2009mΩ"}
+        self.post(self.PATH, coupling="dummy aerial", **{**form, **shown})
+        with self.workshop.store() as conn:
+            self.assertEqual(len(conn.execute("SELECT id FROM band_check").fetchall()), before)
+
+    def test_what_cannot_be_read_keeps_everything_typed_and_enters_nothing(self) -> None:
+        answer = self.post(self.PATH, coupling="", **{"level-LW": "35µ", "coil-MW": "four"})
+        text = answer.get_data(as_text=True)
+        self.assertEqual(answer.status_code, 422)
+        self.assertIn('value="four"', text)
+        self.assertIn("levels are compared only where it was the same", text)
+        with self.workshop.store() as conn:
+            self.assertEqual(conn.execute("SELECT count(*) FROM band_check").fetchone()[0], 0)
+
+
 class Complaints(PageTest):
     def test_each_line_is_a_complaint_of_its_own_and_each_keeps_the_job_open(self) -> None:
         where = self.post("/jobs", set="1", complaint="crackles\n\ndial slips", bench="typed").headers["Location"]

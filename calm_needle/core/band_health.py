@@ -1,0 +1,113 @@
+"""Every band: alive and sensitive are two things, and the aerial coil of each is metered before money is spent.
+
+A strong generator is heard on every band, so alive is not sensitive. Levels are compared only where coupling was the same. A set is
+not called dead on the word of one source; a band that is silent off air may be closed at this hour.
+"""
+
+import math
+from collections.abc import Mapping, Sequence
+from typing import Literal, NamedTuple
+
+from calm_needle.core.quantities import format_si
+
+Heard = Literal["alive", "dead"]
+NEIGHBOUR_DB = 10.0  # more than its neighbours need at equal coupling
+OPEN_OHM = 1e3  # an aerial coil of more than this is open; the largest long-wave ones have some sixty ohms
+OUT_OF_ORDER = 1.5  # times the next lower band's coil, which has more turns and so more ohms
+
+
+class BandReadings(NamedTuple):
+    """What is known of one band: heard off air and from a generator, level (V) for the same output and how it was coupled, coil (ohm)."""
+
+    band: str
+    f_low_hz: float
+    off_air: Heard | None
+    generator: Heard | None
+    level_v: float | None
+    coupling: str
+    coil_ohm: float | None
+
+
+class BandVerdict(NamedTuple):
+    """What that says: good, watch or stop, and a sentence for each thing worth saying."""
+
+    state: Literal["good", "watch", "stop", "blank"]
+    sentences: tuple[str, ...]
+
+
+class WholeVerdict(NamedTuple):
+    """What the bands say together."""
+
+    passed: bool
+    sentence: str
+
+
+def judge_bands(rows: Sequence[BandReadings]) -> dict[str, BandVerdict]:
+    """Return a verdict for each band, N >= 1 in order of frequency or not."""
+    ordered = sorted(rows, key=lambda r: r.f_low_hz)
+    return {row.band: _judge(row, ordered, i) for i, row in enumerate(ordered)}
+
+
+def judge_whole(rows: Sequence[BandReadings], verdicts: Mapping[str, BandVerdict]) -> WholeVerdict:
+    """Return whether every band has passed, or what to do next about all of them together."""
+    heard = [r for r in rows if r.generator is not None]
+    if heard and len(heard) == len(rows) and all(r.generator == "dead" for r in heard) and not any(r.off_air == "alive" for r in rows):
+        said = "Dead on every band with one generator: try that generator on a set known to be good before this one is called dead."
+        return WholeVerdict(False, said)
+    blank = [b for b, v in verdicts.items() if v.state == "blank"]
+    if blank:
+        return WholeVerdict(False, f"Still blank: {', '.join(blank)}. Every band is heard, measured, and its aerial coil metered.")
+    bad = [b for b, v in verdicts.items() if v.state == "stop"]
+    if bad:
+        return WholeVerdict(False, f"To be found before aligning: {', '.join(bad)}.")
+    watch = [b for b, v in verdicts.items() if v.state == "watch"]
+    if watch:
+        return WholeVerdict(False, f"Look again at: {', '.join(watch)}.")
+    return WholeVerdict(True, "Every band is alive, about as sensitive as its neighbours, and its aerial coil is whole.")
+
+
+def _judge(row: BandReadings, ordered: Sequence[BandReadings], i: int) -> BandVerdict:
+    stop, watch = [], []
+    if row.generator == "dead":
+        stop.append("Dead from the generator.")
+    elif row.off_air == "dead" and row.generator is None:
+        watch.append("Silent off air, which may be the hour; try the generator.")
+    if row.coil_ohm is not None:
+        if row.coil_ohm > OPEN_OHM or math.isinf(row.coil_ohm):
+            stop.append("Its aerial coil is open.")
+        elif (lower := next((r for r in reversed(ordered[:i]) if r.coil_ohm is not None and r.coil_ohm <= OPEN_OHM), None)) and (
+            row.coil_ohm > OUT_OF_ORDER * (lower.coil_ohm or 0.0)
+        ):
+            watch.append(
+                f"Its coil has {format_si(row.coil_ohm, unit='Ω', digits=3)}, more than that of {lower.band}, "
+                f"{format_si(lower.coil_ohm or 0.0, unit='Ω', digits=3)}: a poor joint, or another coil."
+            )
+    watch += _against_neighbours(row, ordered, i)
+    if stop or watch:
+        return BandVerdict("stop" if stop else "watch", (*stop, *watch))
+    missing = [
+        words
+        for words, known in (
+            ("hear it from the generator", row.generator is not None),
+            ("measure the level it needs", row.level_v is not None),
+            ("meter its aerial coil", row.coil_ohm is not None),
+        )
+        if not known
+    ]
+    if missing:
+        return BandVerdict("blank", (f"Still to do: {', '.join(missing)}.",))
+    return BandVerdict("good", ("Alive, as sensitive as its neighbours, coil whole.",))
+
+
+def _against_neighbours(row: BandReadings, ordered: Sequence[BandReadings], i: int) -> list[str]:
+    """A band that needs far more than its neighbours; neighbours measured with another coupling are passed over."""
+    if row.level_v is None:
+        return []
+    beside = [r for r in (*ordered[max(0, i - 1) : i], *ordered[i + 1 : i + 2]) if r.level_v is not None]
+    alike = [r for r in beside if r.coupling == row.coupling]
+    if beside and not alike:
+        return ["Its level cannot be compared: the neighbours were measured with another coupling."]
+    if not alike:
+        return []
+    more_db = min(20.0 * math.log10(row.level_v / (r.level_v or row.level_v)) for r in alike)
+    return [f"It needs {more_db:.0f} dB more than its neighbours: alive is not sensitive."] if more_db >= NEIGHBOUR_DB else []

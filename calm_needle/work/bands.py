@@ -1,0 +1,123 @@
+"""The bands of a job's set: heard, measured, and their aerial coils metered."""
+
+import math
+import sqlite3
+from dataclasses import dataclass
+from typing import Literal, cast
+
+from calm_needle.core.band_health import BandReadings, BandVerdict, Heard, WholeVerdict, judge_bands, judge_whole
+from calm_needle.core.dossier import Band
+from calm_needle.core.quantities import format_si, parse_si
+from calm_needle.errors import FieldsRefused, NotUnderstood
+from calm_needle.store import band_checks
+from calm_needle.store.db import transaction
+from calm_needle.store.shelf import JobRow
+from calm_needle.work.clock import now_utc
+from calm_needle.work.shelf import job_of, model_of_dossier
+
+OPEN_WORDS = ("open", "ol", "o.l.", "inf", "∞")
+LONGEST_COUPLING = 80
+
+
+@dataclass(frozen=True)
+class BandLine:
+    """One band as the page shows it."""
+
+    band: Band
+    readings: BandReadings
+    verdict: BandVerdict
+    level: str
+    coil: str
+
+
+@dataclass(frozen=True)
+class BandsView:
+    """The whole matrix, and what it says."""
+
+    job: JobRow
+    lines: list[BandLine]
+    whole: WholeVerdict
+    coupling: str
+
+
+def view(conn: sqlite3.Connection, job_id: int) -> BandsView:
+    """Return what is known of every band. Raises NotFound."""
+    job = job_of(conn, job_id)
+    bands = model_of_dossier(conn, job.dossier_id).bands
+    checks = band_checks.band_checks(conn, job_id)
+    rows = [_readings(band, [c for c in checks if c.band == band.id]) for band in bands]
+    verdicts = judge_bands(rows)
+    lines = [
+        BandLine(
+            band,
+            row,
+            verdicts[band.name],
+            format_si(row.level_v, unit="V", digits=3) if row.level_v else "",
+            "" if row.coil_ohm is None else "open" if math.isinf(row.coil_ohm) else format_si(row.coil_ohm, unit="Ω", digits=3),
+        )
+        for band, row in zip(bands, rows, strict=True)
+    ]
+    couplings = [c.coupling for c in checks if c.coupling]
+    return BandsView(job, lines, judge_whole(rows, verdicts), couplings[-1] if couplings else "dummy aerial")
+
+
+def keep(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
+    """Keep what was typed for the bands: off-air-ID, generator-ID, level-ID, coil-ID, and one coupling. Whole or not at all."""
+    job = job_of(conn, job_id)
+    bands = model_of_dossier(conn, job.dossier_id).bands
+    before = {line.band.id: line for line in view(conn, job_id).lines}
+    coupling = form.get("coupling", "").strip()[:LONGEST_COUPLING]
+    faults: dict[str, str] = {}
+    found: list[tuple[str, str, str | None, float | None]] = []
+    for band in bands:
+        for kind in ("off air", "generator"):
+            heard = form.get(f"{kind.replace(' ', '-')}-{band.id}", "")
+            known = before[band.id].readings.off_air if kind == "off air" else before[band.id].readings.generator
+            if heard in ("alive", "dead") and heard != known:
+                found.append((band.id, kind, heard, None))
+        for kind, unit, known_text in (("level", "V", before[band.id].level), ("coil", "Ω", before[band.id].coil)):
+            name = f"{kind}-{band.id}"
+            text = form.get(name, "").strip()
+            if not text or text == known_text:
+                continue
+            if kind == "coil" and text.lower() in OPEN_WORDS:
+                found.append((band.id, kind, None, None))
+                continue
+            try:
+                value = parse_si(text, unit=unit)
+            except NotUnderstood as fault:
+                faults[name] = str(fault)
+                continue
+            if value <= 0:
+                faults[name] = "It must be above zero; write “open” for a coil that is." if kind == "coil" else "A level is above zero."
+            else:
+                found.append((band.id, kind, None, value))
+    if any(kind == "level" for _, kind, _, _ in found) and not coupling:
+        faults["coupling"] = "Say how the generator was coupled: levels are compared only where it was the same."
+    if faults:
+        raise FieldsRefused(faults)
+    with transaction(conn):
+        for band_id, kind, heard_as, value_si in found:
+            band_checks.add_band_check(
+                conn,
+                job_id=job_id,
+                band=band_id,
+                kind=kind,
+                heard=heard_as,
+                value=value_si,
+                coupling=coupling if kind == "level" else "",
+                at_utc=now_utc(),
+            )
+
+
+def _readings(band: Band, checks: list[band_checks.BandCheckRow]) -> BandReadings:
+    last = {c.kind: c for c in checks}
+
+    def heard(kind: Literal["off air", "generator"]) -> Heard | None:
+        return cast(Heard, last[kind].heard) if kind in last else None
+
+    level, coil = last.get("level"), last.get("coil")
+    ohm = None if coil is None else math.inf if coil.value is None else coil.value
+    return BandReadings(
+        band.name, band.f_low_hz, heard("off air"), heard("generator"), level.value if level else None, level.coupling if level else "", ohm
+    )
