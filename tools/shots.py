@@ -59,10 +59,6 @@ def bench_typed(page: Page) -> None:
         bench.type_reading(text)
 
 
-def bench_keys(page: Page) -> None:
-    BenchPage.at_first_core(page).press("?")
-
-
 def bench_instrument_lost(page: Page) -> None:
     bench = BenchPage.at_first_core(page)
     LIVE[0].workshop.stand_ins.unplug()
@@ -99,6 +95,15 @@ def bands(page: Page) -> None:
         page.get_by_label(f"{band}, level needed").fill(level)
         page.get_by_label(f"{band}, aerial coil").fill(coil)
     page.get_by_role("button", name="Keep it").click()
+
+
+def parts(page: Page) -> None:
+    page.goto("/jobs/4/parts")
+    for name, value in (("R1", "24.1k"), ("R2", "61k"), ("R3", "231"), ("C5", "98n"), ("C6", "101p"), ("C30a", "11u"), ("C30b", "29u")):
+        page.locator(f"#in-{name}").fill(value)
+        page.locator(f"#in-{name}").press("Enter")
+        page.locator(f"#part-{name} [data-verdict]:not([data-verdict=blank])").wait_for()
+    page.evaluate("() => window.scrollTo(0, 0)")
 
 
 def reckon(page: Page) -> None:
@@ -143,12 +148,12 @@ VIEWS: tuple[Callable[[Page], None], ...] = (
     bench_past_the_crest,
     bench_lamp,
     bench_typed,
-    bench_keys,
     bench_instrument_lost,
     record,
     shelf_refused_dossier,
     start,
     bands,
+    parts,
     reckon,
     reckon_tracking,
     reckon_coupled_pair,

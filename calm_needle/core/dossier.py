@@ -8,6 +8,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
+from calm_needle.core.parts_sweep import Part
 from calm_needle.errors import UnknownName
 
 Side = Literal["above", "below"]
@@ -186,6 +187,7 @@ class Model:
     chassis_front: str
     specifications: tuple[Mapping[str, Any], ...]
     groups: tuple[Group, ...]
+    parts: tuple[Part, ...]
     simulation: Mapping[str, Any]
     raw: Mapping[str, Any] = field(repr=False, hash=False, compare=False)
 
@@ -231,6 +233,7 @@ def read_model(data: Mapping[str, Any]) -> Model:
         chassis_front=chassis.get("front", "front"),
         specifications=tuple(data.get("specifications", ())),
         groups=tuple(_group(g, by_id) for g in data["procedure"]),
+        parts=tuple(_part(p) for p in data.get("parts", ())),
         simulation=data.get("simulation", {}),
         raw=data,
     )
@@ -241,6 +244,11 @@ def points_of(data: Mapping[str, Any]) -> Iterator[Mapping[str, Any]]:
     yield from data.get("test_points", ())
     for stage in data["stages"]:
         yield from stage.get("test_points", ())
+
+
+def _part(p: Mapping[str, Any]) -> Part:
+    named = f"{p['id']}, {p['name']}" if p.get("name") else p["id"]
+    return Part(p["id"], p["kind"], named, p["nominal"], p["tolerance_percent"], p["region"], p.get("can", ""), p.get("weak", False))
 
 
 def _adjuster(a: Mapping[str, Any]) -> Adjuster:

@@ -116,7 +116,7 @@ def _simulation_faults(data: Mapping[str, Any]) -> Iterator[Fault]:
 def _doubles(data: Mapping[str, Any]) -> Iterator[Fault]:
     lists: list[tuple[str, list[Mapping[str, Any]]]] = [
         (name, list(data.get(name, ())))
-        for name in ("stages", "bands", "adjusters", "procedure", "specifications", "intermediate_frequencies")
+        for name in ("stages", "bands", "parts", "adjusters", "procedure", "specifications", "intermediate_frequencies")
     ]
     lists.append(("procedure steps", [step for group in data["procedure"] for step in group["steps"]]))
     lists.append(("test points", list(points_of(data))))

@@ -8,6 +8,7 @@ from typing import Any
 
 from calm_needle.core.dossier import PHASES, Model, read_model
 from calm_needle.core.gate import ALIGNMENT
+from calm_needle.core.parts_sweep import Part
 from calm_needle.errors import FieldsRefused, NotFound
 from calm_needle.files.dossiers import load_dossier
 from calm_needle.store import intake as intake_store
@@ -122,6 +123,11 @@ def job_of(conn: sqlite3.Connection, job_id: int) -> shelf.JobRow:
     if row is None:
         raise NotFound("job", job_id)
     return row
+
+
+def parts_of_job(conn: sqlite3.Connection, job: shelf.JobRow) -> list[Part]:
+    """Return the parts that the dossier of a job's model lists."""
+    return list(model_of_dossier(conn, job.dossier_id).parts)
 
 
 def phases_of(conn: sqlite3.Connection, job: shelf.JobRow) -> list[PhaseLine]:

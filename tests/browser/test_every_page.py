@@ -119,6 +119,23 @@ class KeyboardAlone(BrowserTest):
         expect(page.get_by_role("button", name="Take the first rung")).to_be_visible()
         expect(page.get_by_text("cause: Smoothing capacitor leaking; replaced.")).to_be_visible()
 
+    def test_parts_are_swept_without_leaving_the_keys(self) -> None:
+        page = self.page
+        page.goto("/jobs/4/parts")
+        page.locator("#in-R1").focus()
+        for value in ("24.1k", "47k", "231"):
+            kept = page.evaluate("() => Number(document.documentElement.dataset.kept || 0)")
+            page.keyboard.type(value)
+            page.keyboard.press("Enter")
+            page.wait_for_function("n => Number(document.documentElement.dataset.kept || 0) > n", arg=kept)
+        expect(page.locator("#in-C5")).to_be_focused()
+        expect(page.get_by_role("list", name="Region by region")).to_contain_text("Mixer 3 of 5")
+        page.keyboard.type("98 furlongs")
+        page.keyboard.press("Enter")
+        expect(page.locator("#part-C5 .field-fault")).to_contain_text("is not in F")
+        expect(page.locator("#in-C5")).to_be_focused()
+        self.assertEqual(violations(page), [])
+
     def test_every_act_of_the_bench_has_its_key(self) -> None:
         page = self.page
         page.goto("/jobs/3")

@@ -84,10 +84,25 @@ class BeforeAlignment(PageTest):
         run_id = where.rsplit("/", 1)[1]
         self.assertIn("Only the IF strip is asked for.", self.get(f"/runs/{run_id}/record").get_data(as_text=True))
 
-    def test_marked_done_it_opens(self) -> None:
-        for phase in ("safe start", "health"):
-            self.post(f"{self.BOAT_HOUSE_JOB}/phases", phase=phase, state="done")
-        self.assertIn("Begin at the bench", self.get(self.BOAT_HOUSE_JOB).get_data(as_text=True))
+    def test_health_passes_by_what_was_measured_and_then_the_gate_opens(self) -> None:
+        job = self.BOAT_HOUSE_JOB
+        self.post(f"{job}/phases", phase="safe start", state="done")
+        text = self.post(f"{job}/phases", phase="health", state="done").get_data(as_text=True)
+        self.assertIn("Health has not passed. Parts: 0 of 27 parts are sound; 27 to be measured. Bands: Still blank", text)
+        for part in halvern.model().parts:
+            for _ in range(2 if part.weak else 1):
+                self.assertEqual(self.post(f"{job}/parts", part=part.id, value=f"{part.nominal:.4g}").status_code, 303)
+        form = {f"generator-{b}": "alive" for b in ("LW", "MW", "SW")}
+        form |= {"level-LW": "35µ", "level-MW": "30µ", "level-SW": "22µ", "coil-LW": "27", "coil-MW": "4", "coil-SW": "0.4"}
+        self.post(f"{job}/bands", coupling="dummy aerial", **form)
+        self.assertEqual(self.post(f"{job}/phases", phase="health", state="done").status_code, 303)
+        self.assertIn("Begin at the bench", self.get(job).get_data(as_text=True))
+
+    def test_a_value_that_cannot_be_read_stays_at_its_part(self) -> None:
+        text = self.post(f"{self.BOAT_HOUSE_JOB}/parts", part="R1", value="22kF").get_data(as_text=True)
+        self.assertIn('value="22kF"', text)
+        self.assertIn("is not in Ω", text)
+        self.assertEqual(self.post(f"{self.BOAT_HOUSE_JOB}/parts", part="R99", value="1").status_code, 404)
 
 
 class Bands(PageTest):

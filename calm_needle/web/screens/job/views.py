@@ -9,7 +9,7 @@ from flask import Blueprint, Response, make_response, redirect, render_template,
 from calm_needle.core.complaints import OUTCOMES
 from calm_needle.errors import FieldsRefused
 from calm_needle.web.asking import typed_form, workshop
-from calm_needle.work import intake, reckoning
+from calm_needle.work import health, intake, reckoning
 from calm_needle.work import shelf as work
 
 screen = Blueprint("job", __name__, url_prefix="/jobs")
@@ -29,7 +29,7 @@ def begin_run(job_id: int) -> Response:
 
 @screen.post("/<int:job_id>/phases")
 def mark_phase(job_id: int) -> Response:
-    return _do(job_id, "phase", lambda conn: work.mark_phase(conn, job_id, typed_form()))
+    return _do(job_id, "phase", lambda conn: health.mark_phase(conn, job_id, typed_form()))
 
 
 @screen.post("/<int:job_id>/complaints")

@@ -1,0 +1,121 @@
+"""The sweep of the parts: each measured against its marking, region by region; whole cans, weak kinds, and what cannot be said.
+
+Verdicts are by the part's own tolerance and the meter's. Near: beyond the tolerance by less than half of it again, to be watched.
+"""
+
+import math
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Literal, NamedTuple
+
+from calm_needle.core.parts import tolerance
+from calm_needle.core.quantities import format_db, format_si
+
+Kind = Literal["resistor", "capacitor", "winding", "control"]
+State = Literal["in", "near", "out", "cannot say", "blank"]
+UNITS: dict[str, str] = {"resistor": "Ω", "capacitor": "F", "winding": "Ω", "control": "Ω"}
+# What a usual bench meter is sure to: of the reading (%), and at least (in the unit). A few picofarads are the leads'.
+METER: dict[str, tuple[float, float]] = {"resistor": (1.0, 0.2), "capacitor": (2.0, 2e-12), "winding": (1.0, 0.2), "control": (1.0, 0.2)}
+NEAR = 1.5  # times the tolerance
+PASSES_OF_WEAK = 2  # sweeps that a kind known to be weak must pass; one lucky one clears nothing
+
+
+class Part(NamedTuple):
+    """A part as the papers have it: its region of the chassis, the can it is a section of, and whether its kind is known to be weak."""
+
+    id: str
+    kind: str
+    name: str
+    nominal: float
+    tolerance_percent: float
+    region: str
+    can: str
+    weak: bool
+
+
+class Measured(NamedTuple):
+    """One measurement: the value (SI; infinite for open), whether in circuit, and whether the part was new then."""
+
+    value: float
+    in_circuit: bool
+    replaced: bool
+
+
+class PartVerdict(NamedTuple):
+    """What the measurements of a part say, in a word and in a sentence."""
+
+    state: State
+    sentence: str
+
+
+class Tally(NamedTuple):
+    """How many of a region: all, in, near, out, not said, still blank."""
+
+    parts: int
+    inside: int
+    near: int
+    out: int
+    unsaid: int
+    blank: int
+
+
+class SweepVerdict(NamedTuple):
+    """What the sweep says as a whole, what to do about cans, and the worst part."""
+
+    passed: bool
+    sentence: str
+    cans: tuple[str, ...]
+
+
+def judge_part(part: Part, measured: Sequence[Measured]) -> PartVerdict:
+    """Return the verdict on a part after its measurements, in order; those before it was replaced no longer count."""
+    since = [m for i, m in enumerate(measured) if not any(later.replaced for later in measured[i + 1 :])]
+    if not since:
+        return PartVerdict("blank", "")
+    last = since[-1]
+    if math.isinf(last.value):
+        return PartVerdict("out", "Open.")
+    percent, least = METER[part.kind]
+    unsure = max(percent, 100.0 * least / last.value if last.value else 100.0)
+    found = tolerance(nominal=part.nominal, measured=last.value, tolerance_percent=part.tolerance_percent, meter_percent=min(unsure, 1e6))
+    said = f"{format_db(found.deviation_percent)} %"
+    if "cannot say" in found.verdict:
+        return PartVerdict("cannot say", f"{said}, but the meter is sure to {unsure:.0f} % only.")
+    if not found.within:
+        if last.in_circuit and last.value < part.nominal and part.kind != "capacitor":
+            return PartVerdict("cannot say", f"{said} in circuit, where others lie across it: lift one end.")
+        state: State = "near" if abs(found.deviation_percent) <= NEAR * part.tolerance_percent else "out"
+        return PartVerdict(state, f"{said}, allowed ± {part.tolerance_percent:g} %.")
+    passes = sum(abs(m.value / part.nominal - 1.0) * 100.0 <= part.tolerance_percent for m in since)
+    if part.weak and passes < PASSES_OF_WEAK:
+        return PartVerdict("cannot say", f"{said}. A kind known to be weak: one pass clears nothing, measure it again another day.")
+    return PartVerdict("in", f"{said}.")
+
+
+def tally(verdicts: Iterable[PartVerdict]) -> Tally:
+    """Return how many verdicts there are of each kind."""
+    states = [v.state for v in verdicts]
+    return Tally(len(states), *(states.count(s) for s in ("in", "near", "out", "cannot say", "blank")))
+
+
+def judge_sweep(parts: Sequence[Part], verdicts: Mapping[str, PartVerdict]) -> SweepVerdict:
+    """Return what the sweep says as a whole. A can with one bad section is replaced whole: its other sections are as old."""
+    cans = []
+    for can in dict.fromkeys(p.can for p in parts if p.can):
+        bad = [p.name for p in parts if p.can == can and verdicts[p.id].state == "out"]
+        if bad:
+            are = "is" if len(bad) == 1 else "are"
+            cans.append(f"{can}: {' and '.join(bad)} {are} bad, so replace the whole can; its sections are of one age.")
+    counted = tally(verdicts.values())
+    if counted.out:
+        names = ", ".join(p.name for p in parts if verdicts[p.id].state == "out")
+        return SweepVerdict(False, f"To be replaced before aligning: {names}.", tuple(cans))
+    if counted.blank or counted.unsaid:
+        left = ", ".join(f"{n} {w}" for n, w in ((counted.blank, "to be measured"), (counted.unsaid, "undecided")) if n)
+        return SweepVerdict(False, f"{counted.inside + counted.near} of {counted.parts} parts are sound; {left}.", ())
+    near = f", {counted.near} of them marginal" if counted.near else ""
+    return SweepVerdict(True, f"All {counted.parts} parts are sound{near}.", ())
+
+
+def shown(part: Part, value: float) -> str:
+    """Return a value of a part as it is shown."""
+    return "open" if math.isinf(value) else format_si(value, unit=UNITS[part.kind], digits=3)

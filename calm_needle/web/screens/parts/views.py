@@ -1,0 +1,40 @@
+"""The sweep of the parts: one value after the other, each judged as it is typed."""
+
+from typing import Any
+
+from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
+
+from calm_needle.errors import FieldsRefused
+from calm_needle.web.asking import typed_form, workshop
+from calm_needle.work import parts_sweep as work
+
+screen = Blueprint("parts", __name__, url_prefix="/jobs/<int:job_id>/parts")
+
+
+@screen.get("")
+def page(job_id: int) -> str:
+    return _render(job_id)
+
+
+@screen.post("")
+def enter(job_id: int) -> Response:
+    """Keep one value. The page's script gets what changed: the line and the tally; a form gets the page again."""
+    form = typed_form()
+    part = request.headers.get("X-Part") == "line"
+    with workshop().store() as conn:
+        try:
+            line = work.enter(conn, job_id, form)
+        except FieldsRefused as fault:
+            if part:
+                return make_response(fault.faults["value"], 422, {"Content-Type": "text/plain; charset=utf-8"})
+            return make_response(_render(job_id, typed=form, faults=fault.faults), 422)
+        view = work.view(conn, job_id)
+    if part:
+        return make_response(render_template("parts/_line.html", line=line, view=view, typed={}, faults={}, with_tally=True))
+    return make_response(redirect(url_for("parts.page", job_id=job_id, _anchor=f"part-{line.part.id}"), 303))
+
+
+def _render(job_id: int, **more: Any) -> str:
+    with workshop().store() as conn:
+        view = work.view(conn, job_id)
+    return render_template("parts/page.html", **{"typed": {}, "faults": {}, "with_tally": False, "view": view, **more})
