@@ -33,6 +33,24 @@ def connect(path: Path) -> sqlite3.Connection:
 
 
 @contextmanager
+def told_in_words() -> Iterator[None]:
+    """Turn what the disk refuses into StoreUnusable: nothing was kept half, and it can be repeated once there is room."""
+    try:
+        yield
+    except sqlite3.OperationalError as fault:
+        said = str(fault)
+        if "full" in said:
+            raise StoreUnusable(
+                "The disk is full, so this was not kept; everything kept before is whole. Make room, then repeat it."
+            ) from fault
+        if "readonly" in said or "disk I/O" in said or "unable to open" in said:
+            raise StoreUnusable(
+                f"The data folder cannot be written to ({said}), so this was not kept. See to its disk and its permissions, then repeat it."
+            ) from fault
+        raise
+
+
+@contextmanager
 def transaction(conn: sqlite3.Connection) -> Iterator[None]:
     """Write several things or none of them. Nested use joins the outer one."""
     if conn.in_transaction:

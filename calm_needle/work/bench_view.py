@@ -143,6 +143,8 @@ def _swept(book: RunBook, step: Step) -> bool:
 
 def _advice(book: RunBook, bench: LiveBench | None) -> Advice:
     state, step = book.state, book.step
+    if bench and bench.trouble:
+        return Advice("danger", "stop", "Readings cannot be kept.", bench.trouble)
     trouble = next((s for s in _links(bench) if s.state != "ready"), None)
     if trouble and state.stage in ("step", "set_up"):
         return Advice("danger", "unplugged", f"{INSTRUMENT_NAMES[trouble.kind]}: {STATE_WORDS[trouble.state]}.", trouble.words)

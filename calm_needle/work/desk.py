@@ -9,6 +9,7 @@ from typing import Any
 from calm_needle.bench.practice_set import Position
 from calm_needle.core.quantities import Quantity
 from calm_needle.errors import FieldsRefused, RunMovedOn
+from calm_needle.store.db import told_in_words
 from calm_needle.work import bench_view
 from calm_needle.work.live_bench import LiveBench, Wanted
 from calm_needle.work.run_book import NotSureEnough, RunBook
@@ -68,7 +69,8 @@ class Desk:
             visit = self._book.state.visit
             if visit_id is not None and (visit is None or visit.id != visit_id):
                 raise RunMovedOn(meant_for="an earlier step", now_at=self._book.step.title if self._book.step else self._book.state.stage)
-            result = do(self._book)
+            with told_in_words():
+                result = do(self._book)
         self.publish(changed=True)
         return result
 
@@ -146,14 +148,15 @@ class Desk:
             if self.wanted() != read_for:
                 return  # read before the level was moved or the step taken: it belongs to neither
             before = self._main_act()
-            self._book.add_reading(
-                Quantity(volts, "V"),
-                kind=kind,
-                instrument="a.c. millivoltmeter",
-                turns=position.turns if position else None,
-                at_stop=position.at_stop if position else False,
-                generator_hz=generator_hz,
-            )
+            with told_in_words():
+                self._book.add_reading(
+                    Quantity(volts, "V"),
+                    kind=kind,
+                    instrument="a.c. millivoltmeter",
+                    turns=position.turns if position else None,
+                    at_stop=position.at_stop if position else False,
+                    generator_hz=generator_hz,
+                )
             changed = before != self._main_act()
         self.publish(changed=changed)
 

@@ -16,7 +16,7 @@ from calm_needle.bench.millivoltmeter import Millivoltmeter
 from calm_needle.bench.practice_set import Position, PracticeSet, SetTruth
 from calm_needle.bench.transport import VisaTransport
 from calm_needle.core.dossier import Step
-from calm_needle.errors import CalmNeedleError, FieldsRefused, InstrumentError, InstrumentGone, InstrumentSilent
+from calm_needle.errors import CalmNeedleError, FieldsRefused, InstrumentError, InstrumentGone, InstrumentSilent, StoreUnusable
 from calm_needle.work.clock import now_utc
 
 READ_EVERY_S = 0.05
@@ -75,6 +75,7 @@ class LiveBench:
         self._meter: Millivoltmeter | None = None
         self._practice: PracticeSet | None = None
         self._states: dict[str, LinkState] = {}
+        self.trouble: str | None = None  # why readings cannot be kept, for the page
         self._is_set = False
         self._set_seen_utc = now_utc()
         self._next_check_s = 0.0
@@ -216,8 +217,12 @@ class LiveBench:
             pause = READ_EVERY_S
             try:
                 pause = self._once()
+                self._say(None)
             except InstrumentError as fault:
                 self._note(fault)
+                pause = RETRY_EVERY_S
+            except StoreUnusable as fault:
+                self._say(str(fault))
                 pause = RETRY_EVERY_S
             except CalmNeedleError:
                 # The run moved on between two lines of ours; the next time round sees where it is.
@@ -321,6 +326,13 @@ class LiveBench:
             self._sweep = self._sweep_done = None
             self._next_check_s = 0.0
             client.publish(changed=True)
+
+    def _say(self, trouble: str | None) -> None:
+        """Show, or take back, why readings cannot be kept."""
+        if trouble != self.trouble:
+            self.trouble = trouble
+            if self._client:
+                self._client.publish()
 
     def _where(self, step: Step) -> Position | None:
         if self._practice is None or not step.adjusters:

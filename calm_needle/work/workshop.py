@@ -46,7 +46,8 @@ class Workshop:
         except queue.Empty:
             conn = db.connect(self._path)
         try:
-            yield conn
+            with db.told_in_words():
+                yield conn
         finally:
             self._idle.put(conn)
 
