@@ -80,6 +80,10 @@ def shelf_refused_dossier(page: Page) -> None:
     page.get_by_role("alert").scroll_into_view_if_needed()
 
 
+def intake(page: Page) -> None:
+    page.goto("/jobs/4/intake")
+
+
 def start(page: Page) -> None:
     page.goto("/jobs/4/start")
     page.get_by_role("button", name="Take the first rung").click()
@@ -128,10 +132,6 @@ def reckon_gang_match(page: Page) -> None:
     page.goto("/reckon/gang-match")
 
 
-def reckon_drift(page: Page) -> None:
-    page.goto("/reckon/drift")
-
-
 def _swept() -> list[tuple[float, float]]:
     """A staggered transformer, swept by hand."""
     wobble = (0.1, -0.15, 0.05, 0.2, -0.1, 0.0, -0.2, 0.15)
@@ -151,6 +151,7 @@ VIEWS: tuple[Callable[[Page], None], ...] = (
     bench_instrument_lost,
     record,
     shelf_refused_dossier,
+    intake,
     start,
     bands,
     parts,
@@ -158,7 +159,6 @@ VIEWS: tuple[Callable[[Page], None], ...] = (
     reckon_tracking,
     reckon_coupled_pair,
     reckon_gang_match,
-    reckon_drift,
 )
 LIVE: list[LiveServer] = []
 

@@ -74,3 +74,37 @@ def last_waiver(conn: sqlite3.Connection, job_id: int) -> WaiverRow | None:
         "SELECT reason, missing, at_utc FROM waiver WHERE job_id = :job_id ORDER BY id DESC LIMIT 1", {"job_id": job_id}
     ).fetchone()
     return WaiverRow(*row) if row else None
+
+
+class EntryRow(NamedTuple):
+    id: int
+    kind: str
+    detail: str
+    at_utc: str
+    ended_utc: str | None
+
+
+def add_entry(conn: sqlite3.Connection, *, job_id: int, kind: str, detail: str, at_utc: str) -> int:
+    """Keep an entry (detail: JSON) and return its id."""
+    return int(
+        conn.execute(
+            "INSERT INTO intake_entry (job_id, kind, detail, at_utc) VALUES (:job_id, :kind, :detail, :at_utc) RETURNING id",
+            {"job_id": job_id, "kind": kind, "detail": detail, "at_utc": at_utc},
+        ).fetchone()[0]
+    )
+
+
+def end_entry(conn: sqlite3.Connection, *, entry_id: int, at_utc: str) -> None:
+    """Record that what an entry waited for has come. Raises sqlite3.IntegrityError when it had ended already."""
+    conn.execute("INSERT INTO intake_end (entry_id, at_utc) VALUES (:entry_id, :at_utc)", {"entry_id": entry_id, "at_utc": at_utc})
+
+
+def entries_of_job(conn: sqlite3.Connection, job_id: int) -> list[EntryRow]:
+    """Return the entries of a job in their order, with when they ended."""
+    rows = conn.execute(
+        """
+        SELECT e.id, e.kind, e.detail, e.at_utc, x.at_utc FROM intake_entry e LEFT JOIN intake_end x ON x.entry_id = e.id
+        WHERE e.job_id = :job_id ORDER BY e.id""",
+        {"job_id": job_id},
+    )
+    return [EntryRow(*row) for row in rows]

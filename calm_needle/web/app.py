@@ -15,6 +15,7 @@ from calm_needle.web.screens.bands.views import screen as bands
 from calm_needle.web.screens.bench.views import screen as bench
 from calm_needle.web.screens.dossier.views import screen as dossier
 from calm_needle.web.screens.instruments.views import screen as instruments
+from calm_needle.web.screens.intake.views import screen as intake
 from calm_needle.web.screens.job.views import screen as job
 from calm_needle.web.screens.parts.views import screen as parts
 from calm_needle.web.screens.reckon.views import screen as reckon
@@ -25,7 +26,7 @@ from calm_needle.work.workshop import Workshop
 
 HERE = Path(__file__).parent
 LARGEST_REQUEST = 20_000_000  # bytes: a recording of half a minute; a dossier has its own, smaller limit
-SCREENS = (shelf, job, dossier, bench, record, instruments, reckon, start, bands, parts)
+SCREENS = (shelf, job, dossier, bench, record, instruments, reckon, start, bands, parts, intake)
 THEMES = ("system", "linen", "lamp")
 POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; "

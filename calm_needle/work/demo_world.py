@@ -3,6 +3,7 @@
 Every reading of the older job comes from the twin with a fixed seed; loading twice gives the same.
 """
 
+import json
 import sqlite3
 from datetime import UTC, datetime
 from importlib import resources
@@ -68,6 +69,22 @@ def load(conn: sqlite3.Connection) -> None:
             by="J.P.",
             done=("intake",),
         )
+        _intake_of_the_boat_house_set(conn)
+
+
+def _intake_of_the_boat_house_set(conn: sqlite3.Connection) -> None:
+    """What was asked when the last set came in."""
+    job_id = shelf.jobs(conn)[0].id
+    for kind, detail in (
+        ("paper", {"title": "Service sheet, second issue", "trust": "this model’s own", "differences": ""}),
+        ("paper", {"title": "Diagram of the Halvern 6A", "trust": "a sister model’s", "differences": "one IF transformer fewer"}),
+        ("purpose", {"use": "To play in the lamp room on the open day, 15 May 2027", "bands": "medium wave, long wave"}),
+        ("earlier hands", {"place": "under the mains transformer", "seen": "a new twin capacitor, its ends left bare"}),
+        ("waiting", {"item": "a dial cord of 0.8 mm", "blocks": "oscillator and dial", "meanwhile": "safe start, health"}),
+        ("worth", {"hours_low": "5", "hours_high": "11", "rate": "25", "parts_low": "20", "parts_high": "70", "value": "700"}),
+    ):
+        text = json.dumps(detail, ensure_ascii=False)
+        intake.add_entry(conn, job_id=job_id, kind=kind, detail=text, at_utc="2026-11-23T10:20:00.000Z")
 
 
 def _job(

@@ -3,7 +3,7 @@
 import io
 import json
 
-from calm_needle.work import intake
+from calm_needle.work import intake, intake_entries
 from tests.support import halvern
 from tests.support.client import OLDER_RUN, TYPED_JOB, PageTest
 
@@ -103,6 +103,22 @@ class BeforeAlignment(PageTest):
         self.assertIn('value="22kF"', text)
         self.assertIn("is not in Ω", text)
         self.assertEqual(self.post(f"{self.BOAT_HOUSE_JOB}/parts", part="R99", value="1").status_code, 404)
+
+
+class Intake(PageTest):
+    def test_what_is_waited_for_stands_on_the_job_until_it_has_come(self) -> None:
+        self.assertIn("a dial cord of 0.8 mm (holds up oscillator and dial", self.get("/jobs/4").get_data(as_text=True))
+        with self.workshop.store() as conn:
+            (item,) = intake_entries.waiting(conn, 4)
+        self.assertEqual(self.post(f"/jobs/4/intake/{item.id}/end").status_code, 303)
+        self.assertNotIn("Waits for", self.get("/jobs/4").get_data(as_text=True))
+        self.assertEqual(self.post(f"/jobs/1/intake/{item.id}/end").status_code, 404)
+
+    def test_a_sister_model_s_paper_is_marked_and_what_is_missing_is_asked_for(self) -> None:
+        self.assertIn(">unverified<", self.get("/jobs/4/intake").get_data(as_text=True))
+        text = self.post("/jobs/4/intake", kind="consent", change="a socket for earphones", reversible="", agreed="").get_data(as_text=True)
+        self.assertIn('value="a socket for earphones"', text)
+        self.assertIn("Can it be undone: this is wanted.", text)
 
 
 class Bands(PageTest):

@@ -9,7 +9,7 @@ from flask import Blueprint, Response, make_response, redirect, render_template,
 from calm_needle.core.complaints import OUTCOMES
 from calm_needle.errors import FieldsRefused
 from calm_needle.web.asking import typed_form, workshop
-from calm_needle.work import health, intake, reckoning
+from calm_needle.work import health, intake, intake_entries, reckoning
 from calm_needle.work import shelf as work
 
 screen = Blueprint("job", __name__, url_prefix="/jobs")
@@ -69,6 +69,7 @@ def _render(job_id: int, **more: Any) -> str:
             "reckoned": reckoning.kept_in(conn, job_id),
             "complaints": intake.complaints_of(conn, job_id),
             "gate": intake.gate_of(conn, job_id),
+            "waiting": intake_entries.waiting(conn, job_id),
             "following": next((p for p in phases if p.state in ("running", "open")), None),
         }
     return render_template("job/page.html", **{"form": "", "typed": {}, "faults": {}, "outcomes": OUTCOMES, **view, **more})

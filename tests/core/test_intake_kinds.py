@@ -1,0 +1,26 @@
+import unittest
+
+from calm_needle.core.intake_kinds import KINDS, check, worth_it
+from calm_needle.errors import FieldsRefused
+
+WORTH = {"hours_low": "4", "hours_high": "9", "rate": "30", "parts_low": "15", "parts_high": "60", "value": "600"}
+
+
+class Intake(unittest.TestCase):
+    def test_what_is_wanted_is_asked_for_by_name(self) -> None:
+        with self.assertRaises(FieldsRefused) as caught:
+            check(KINDS["paper"], {"title": " ", "trust": "hearsay"})
+        self.assertEqual(set(caught.exception.faults), {"title", "trust"})
+        self.assertEqual(check(KINDS["paper"], {"title": "sheet 2", "trust": "a sister model’s"})["differences"], "")
+
+    def test_the_cost_to_finish_against_what_it_is_worth(self) -> None:
+        self.assertEqual(worth_it(check(KINDS["worth"], WORTH))[:3], (135.0, 330.0, "go"))
+        self.assertEqual(worth_it({**WORTH, "value": "400"}).advice, "ask")
+        self.assertEqual(worth_it({**WORTH, "value": "100"}).advice, "stop")
+
+    def test_a_range_the_wrong_way_round_is_refused(self) -> None:
+        with self.assertRaises(FieldsRefused) as caught:
+            check(KINDS["worth"], {**WORTH, "hours_high": "2", "parts_low": "-3"})
+        self.assertEqual(set(caught.exception.faults), {"parts_low"})
+        with self.assertRaises(FieldsRefused):
+            check(KINDS["worth"], {**WORTH, "hours_high": "2"})
