@@ -250,7 +250,8 @@ class PeakWatch:
             # One side of a crest counts once it has fallen by the bar; until then this way is still wanted.
             return _with(base, kind="falling" if fallen >= bar else "further", turns_to_crest=self._to_best(now))
         spread = self._profile.spread_db if with_turns else self._pivots.spread_db
-        wide = self._profile.span_turns >= FLAT_TURNS if with_turns else self._blocks >= (8 if self._sparse else FLAT_BLOCKS)
+        # A core known to stand where it stood has not been asked yet: however long that lasts, it is not flat.
+        wide = self._blocks >= (8 if self._sparse else FLAT_BLOCKS) if now.turns is None else self._profile.span_turns >= FLAT_TURNS
         # However unsure the bar, a needle that moved by more than FLAT_DB has moved.
         if wide and spread < max(FLAT_DB / 2.0, min(bar, FLAT_DB)):
             return _with(base, kind="end_stop" if self._at_stop and with_turns and spread > bar / 2.0 else "flat")

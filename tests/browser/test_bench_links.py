@@ -3,7 +3,7 @@
 import math
 import re
 
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 
 from tests.browser.pages.bench_page import BenchPage
 from tests.support.browser import BrowserTest
@@ -24,6 +24,21 @@ class TurningByHand(BrowserTest):
             page.mouse.move(x + r * math.sin(math.radians(angle)), y - r * math.cos(math.radians(angle)))
         page.mouse.up()
         bench.wait_for_turns(0.30)
+
+
+class ASlowAnswer(BrowserTest):
+    def test_a_note_begun_while_an_answer_is_on_its_way_stays_open_with_its_words(self) -> None:
+        bench, page = BenchPage.at_first_core(self.page), self.page
+        on_its_way: list[Route] = []
+        page.route("**/mark", lambda route: on_its_way.append(route))
+        with page.expect_request("**/mark"):
+            bench.press("Space")
+        bench.press("n")
+        page.get_by_role("textbox", name="Note").fill("Wax in the lower core.")
+        with page.expect_response(page.url):  # the page looks anew once it has its answer
+            on_its_way[0].continue_()
+        expect(page.get_by_role("dialog", name="Note")).to_be_visible()
+        expect(page.get_by_role("textbox", name="Note")).to_have_value("Wax in the lower core.")
 
 
 class UnpluggedMidStep(BrowserTest):

@@ -97,6 +97,10 @@ class WhatIsSeenOnTheWay(unittest.TestCase):
         verdict = watch_of(glide(0.0, 2.0), lambda t: 0.02 * t).verdict()
         self.assertEqual(verdict.kind, "flat")
 
+    def test_a_core_known_not_to_have_been_turned_is_never_said_to_do_nothing(self) -> None:
+        self.assertEqual(watch_of(rest(1.0, readings=800)).verdict().kind, "steady")
+        self.assertEqual(watch_of(rest(1.0, readings=800), turns_known=False).verdict().kind, "flat")
+
     def test_the_end_of_travel_while_it_still_rises(self) -> None:
         path = [*glide(0.0, 0.7), *rest(0.7)]
         self.assertEqual(watch_of(path, stops=(0.0, 0.7)).verdict().kind, "end_stop")

@@ -112,7 +112,8 @@ document.addEventListener('alpine:init', () => {
       if (answer.ok) {
         this.forget();
         if (new URL(said.go, location.href).pathname !== location.pathname) { location.assign(said.go); return; }
-        this.closeDialogs();
+        // Only its own dialog: another may have been opened, and written in, while the answer was on its way.
+        if (form.closest('dialog')) this.closeDialogs();
         if (form.matches('[data-typed]')) form.reset();
         await this.refresh();
       } else if (said.ask) { this.ask = said.words; this.asked = form; this.$nextTick(() => this.$refs.insist.focus()); }
