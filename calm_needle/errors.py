@@ -9,6 +9,7 @@ CalmNeedleError
 ├── NotFound              a set, job or run that is not in the store             (LookupError)
 ├── FieldsRefused         a form, with a sentence for each field                 (ValueError)
 ├── RunMovedOn            an act for a step the run has already left
+├── JobMovedOn            something another window has changed meanwhile
 ├── StoreUnusable         the data folder cannot be used as it is
 └── InstrumentError
     ├── InstrumentGone        no connection, or it was closed                    (ConnectionError)
@@ -103,6 +104,17 @@ class RunMovedOn(CalmNeedleError):
         self.meant_for, self.now_at = meant_for, now_at
         super().__init__(
             f"The run is at “{now_at}” now, and that was meant for “{meant_for}”. Nothing was changed; look again and repeat it."
+        )
+
+
+class JobMovedOn(CalmNeedleError):
+    """Something typed on a page that no longer shows how things stand: another window was quicker."""
+
+    def __init__(self, thing: str) -> None:
+        self.thing = thing
+        super().__init__(
+            f"Another window has written to {thing} meanwhile. Nothing was overwritten, and nothing of this was kept: "
+            "see what stands there now, then repeat it."
         )
 
 

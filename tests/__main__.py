@@ -20,7 +20,7 @@ import calm_needle
 import tests
 
 BROWSER = "tests.browser"
-LONG = ("tests.browser.test_whole_job", "tests.browser.test_typed_job")
+LONG = ("tests.browser.test_whole_job", "tests.browser.test_typed_job", "tests.browser.test_before_alignment", "tests.browser.test_reckon")
 
 
 def main(arguments: list[str]) -> int:

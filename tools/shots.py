@@ -1,19 +1,21 @@
 """Refresh docs/screenshots from the demo data: `./run shots [NAME …]`, 1280 x 800, one picture of each main view."""
 
+import io
 import re
 import sys
 from collections.abc import Callable
 from pathlib import Path
 
-import numpy as np
+from PIL import Image, ImageDraw
 from playwright.sync_api import Page
 
-from calm_needle.core.response import pair_levels_db
 from tests.browser.pages.bench_page import BenchPage
+from tests.browser.pages.start_page import StartPage, change, sweep
 from tests.support.browser import LiveServer, close_shared_browser, new_page
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
 IF_JOB = re.compile("20318")
+DUNLIN, STANNARD = 5, 6
 OLDER_JOB = re.compile("19077")
 
 
@@ -49,35 +51,9 @@ def bench_lamp(page: Page) -> None:
     bench_past_the_crest(page)
 
 
-def bench_typed(page: Page) -> None:
-    bench = BenchPage.begin(page, "20544")
-    bench.press_and_wait_for("Enter", "Measure the IF strip as found")
-    bench.type_reading("88m")
-    page.keyboard.press("Enter")
-    page.get_by_role("heading", level=1, name="Peak the lower core of IFT2").wait_for()
-    for text in ("88m", "91m", "97m", "108m", "121m", "136m", "146m", "151m", "148m", "139m", "128m", "117m"):
-        bench.type_reading(text)
-
-
-def bench_instrument_lost(page: Page) -> None:
-    bench = BenchPage.at_first_core(page)
-    LIVE[0].workshop.stand_ins.unplug()
-    bench.wait_for_link("ac-millivoltmeter", "lost")
-
-
 def record(page: Page) -> None:
     open_job(page, OLDER_JOB)
     page.get_by_role("link", name=re.compile("[Rr]ecord|[Bb]efore and after")).first.click()
-
-
-def shelf_refused_dossier(page: Page) -> None:
-    page.goto("/")
-    page.get_by_text("Bring in a dossier", exact=True).click()
-    page.get_by_label("Dossier file").set_input_files(
-        {"name": "halvern-6b.json", "mimeType": "application/json", "buffer": b'{"format": "calm-needle/model", "version": 1}'}
-    )
-    page.get_by_role("button", name="Take it in").click()
-    page.get_by_role("alert").scroll_into_view_if_needed()
 
 
 def intake(page: Page) -> None:
@@ -85,11 +61,11 @@ def intake(page: Page) -> None:
 
 
 def start(page: Page) -> None:
-    page.goto("/jobs/4/start")
-    page.get_by_role("button", name="Take the first rung").click()
-    page.get_by_label("Current in").fill("52m")
-    page.get_by_label("Smoothed rail").fill("96")
-    page.get_by_role("button", name="Keep what they show").click()
+    set_up = StartPage(page, DUNLIN)
+    set_up.climb_to_full()
+    set_up.watch(5)
+    set_up.press("A minute goes by")
+    set_up.press("Read the meters")
 
 
 def bands(page: Page) -> None:
@@ -102,12 +78,113 @@ def bands(page: Page) -> None:
 
 
 def parts(page: Page) -> None:
-    page.goto("/jobs/4/parts")
-    for name, value in (("R1", "24.1k"), ("R2", "61k"), ("R3", "231"), ("C5", "98n"), ("C6", "101p"), ("C30a", "11u"), ("C30b", "29u")):
-        page.locator(f"#in-{name}").fill(value)
-        page.locator(f"#in-{name}").press("Enter")
-        page.locator(f"#part-{name} [data-verdict]:not([data-verdict=blank])").wait_for()
+    some = ("R1", "R2", "R3", "R4", "C5", "C6", "V1-e", "L2", "L4", "R10", "R11", "C11", "C14a", "C14b", "C14b-i")
+    sweep(page, DUNLIN, only=some)
     page.evaluate("() => window.scrollTo(0, 0)")
+
+
+def repairs(page: Page) -> None:
+    sweep(page, DUNLIN, only=("R11", "C14b-i"))
+    change(page, DUNLIN, "can:C14", "Rail 236 V after ten minutes; it was 188 V.", "better")
+    page.get_by_label("Part", exact=True).select_option("R11")
+    page.get_by_label("Remarks").fill("carbon film, 1 W; the old one is in the bag")
+    page.get_by_label("Looked over").check()
+    page.get_by_role("button", name="Write it down").click()
+    page.get_by_role("heading", name="Not yet tested: R11").wait_for()
+
+
+def guided(page: Page) -> None:
+    photographs(page)
+    page.goto(f"/jobs/{STANNARD}/guided")
+    begin = page.get_by_role("region", name="Wind a coil anew")
+    begin.get_by_label("About").select_option("IFT2-p")
+    begin.get_by_label("Its sister").select_option("IFT1-p")
+    begin.get_by_role("button", name=re.compile("Begin")).click()
+    for answers in (
+        {"ohm_found": "open", "end_found": "no"},
+        {"sister_l_h": "8.61 mH", "sister_ohm": "94.8", "c_found_f": "169.6 pF", "f_found_hz": "128 kHz"},
+        {"direction": "clockwise", "start_lead": "tag 1", "finish_lead": "tag 2, red", "carries_dc": "yes"},
+        {"sample_m": "1 m", "sample_ohm": "2.43", "mean_d_m": "16 mm", "width_m": "6 mm", "depth_m": "4 mm"},
+    ):
+        for name, value in answers.items():
+            field = page.locator(f"#a-{name}")
+            if field.evaluate("e => e.tagName") == "SELECT":
+                field.select_option(value)
+            else:
+                field.fill(value)
+        page.get_by_role("button", name="Keep the answers").click()
+        page.wait_for_load_state()
+    page.get_by_role("link", name="Wire and turns").click()
+
+
+def photographs(page: Page) -> None:
+    page.goto(f"/jobs/{STANNARD}/photographs")
+    page.get_by_label("Pictures").set_input_files({"name": "can.jpg", "mimeType": "image/jpeg", "buffer": drawn_can()})
+    page.get_by_label("What they show").fill("IFT2 with its can off")
+    page.get_by_role("button", name="Attach").click()
+    page.get_by_role("link", name=re.compile("IFT2 with its can off")).click()
+    for kind, label, x, y in (
+        ("lead", "red, to the rail", 62, 76),
+        ("adjuster", "IFT2 primary", 42, 13),
+        ("oddity", "green spot, broken inside", 50, 54),
+    ):
+        page.get_by_label("It marks").select_option(kind)
+        page.get_by_label("What is there").fill(label)
+        page.get_by_label("% from left").fill(str(x))
+        page.get_by_label("% from top").fill(str(y))
+        page.get_by_role("button", name="Put it in").click()
+        page.get_by_role("region", name="Pins").get_by_text(label).first.wait_for()
+
+
+def chassis_map(page: Page) -> None:
+    page.goto(f"/jobs/{STANNARD}/map")
+    for label, x, y in (("IFT1-p", 207, 67), ("IFT1-s", 226, 65), ("IFT2-p", 133, 66), ("T1", 288, 40)):
+        page.get_by_label("It is").select_option(label)
+        page.get_by_label("mm from left").fill(str(x))
+        page.get_by_label("mm from back").fill(str(y))
+        page.get_by_role("button", name="Mark it").click()
+        page.get_by_role("region", name="Found, and beside what").get_by_text(label, exact=True).first.wait_for()
+
+
+def notes(page: Page) -> None:
+    page.goto(f"/jobs/{STANNARD}/notes")
+    for title, answers in (
+        ("Suspected", {"what": "primary of IFT2 open", "because": "V4 anode without volts", "test": "ohms across it, one end lifted"}),
+        ("Predicted", {"quantity": "rail", "expected": "fall", "by": "some 6 V", "when": "once V4 draws current"}),
+        ("Taken off, in order", {"item": "dial glass", "where": "four clips", "kept": "red tin"}),
+        ("Room noise", {"band": "broadcast", "source": "lamp over the bench", "on_v": "84m", "off_v": "21m"}),
+    ):
+        section = page.get_by_role("region", name=title)
+        section.get_by_text("Write it down").click()
+        for name, value in answers.items():
+            field = section.locator(f"[name={name}]")
+            if field.evaluate("e => e.tagName") == "SELECT":
+                field.select_option(value)
+            else:
+                field.fill(value)
+        section.get_by_role("button", name="Keep it").click()
+        page.get_by_role("region", name=title).get_by_text(next(iter(answers.values()))).first.wait_for()
+    page.evaluate("() => window.scrollTo(0, 0)")
+
+
+def drawn_can() -> bytes:
+    """A picture to attach: a coil on its former, drawn, for no photograph of the made-up world exists."""
+    image = Image.new("RGB", (1280, 800), (72, 66, 60))
+    draw = ImageDraw.Draw(image)
+    draw.rectangle((430, 60, 850, 740), fill=(196, 178, 140), outline=(120, 100, 70), width=5)
+    for top in (200, 420):
+        draw.rounded_rectangle((380, top, 900, top + 130), 26, fill=(142, 74, 40), outline=(92, 46, 24), width=4)
+        for i in range(26):
+            draw.line((384, top + 6 + 4.8 * i, 896, top + 2 + 4.8 * i), fill=(170, 96, 54), width=1)
+    draw.ellipse((590, 440, 690, 520), fill=(74, 130, 92))
+    for x, colour in ((470, (40, 40, 44)), (790, (168, 44, 38))):
+        draw.line((x, 550, x + 10, 640, x - 6, 740), fill=colour, width=9, joint="curve")
+    for x in (520, 740):
+        draw.ellipse((x - 46, 76, x + 46, 168), fill=(176, 176, 170), outline=(110, 110, 106), width=5)
+        draw.line((x - 30, 122, x + 30, 122), fill=(90, 90, 88), width=9)
+    out = io.BytesIO()
+    image.save(out, "JPEG", quality=90)
+    return out.getvalue()
 
 
 def reckon(page: Page) -> None:
@@ -118,27 +195,6 @@ def reckon_tracking(page: Page) -> None:
     page.goto("/reckon/tracking?from=2:MW")
 
 
-def reckon_coupled_pair(page: Page) -> None:
-    rows = [f"{f};{v:.2f}".replace(".", ",") for f, v in _swept()]
-    page.goto("/reckon/coupled-pair")
-    page.get_by_label("Fit a measured response").set_input_files(
-        {"name": "as-found.csv", "mimeType": "text/csv", "buffer": ("frequency (kHz);level (dB)\n" + "\n".join(rows)).encode()}
-    )
-    page.get_by_role("button", name="Read the file and reckon").click()
-    page.get_by_role("status").filter(has_text="points").wait_for()
-
-
-def reckon_gang_match(page: Page) -> None:
-    page.goto("/reckon/gang-match")
-
-
-def _swept() -> list[tuple[float, float]]:
-    """A staggered transformer, swept by hand."""
-    wobble = (0.1, -0.15, 0.05, 0.2, -0.1, 0.0, -0.2, 0.15)
-    levels = pair_levels_db(np.linspace(456e3, 478e3, 45), f1_hz=465.4e3, q1=84.0, f2_hz=469.6e3, q2=72.0, kappa=0.9)
-    return [(456.0 + 0.5 * i, float(v) + wobble[i % len(wobble)] - 20.0) for i, v in enumerate(levels)]
-
-
 VIEWS: tuple[Callable[[Page], None], ...] = (
     shelf,
     job,
@@ -147,18 +203,18 @@ VIEWS: tuple[Callable[[Page], None], ...] = (
     bench_set_up,
     bench_past_the_crest,
     bench_lamp,
-    bench_typed,
-    bench_instrument_lost,
     record,
-    shelf_refused_dossier,
     intake,
     start,
     bands,
     parts,
+    repairs,
+    guided,
+    photographs,
+    chassis_map,
+    notes,
     reckon,
     reckon_tracking,
-    reckon_coupled_pair,
-    reckon_gang_match,
 )
 LIVE: list[LiveServer] = []
 
@@ -184,7 +240,7 @@ def turn_until(bench: BenchPage, words: str) -> None:
 def main(names: list[str]) -> int:
     FOLDER.mkdir(parents=True, exist_ok=True)
     for view in VIEWS:
-        name = view.__name__.replace("_", "-")
+        name = view.__name__.replace("_", "-").removeprefix("chassis-")
         if names and name not in names:
             continue
         live = LiveServer()

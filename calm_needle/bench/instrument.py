@@ -26,6 +26,9 @@ class Instrument:
     def _set(self, line: str) -> None:
         """Send a setting, and raise InstrumentRefused if the error queue has something to say about it."""
         self._transport.write(line)
+        self._look_for_errors(line)
+
+    def _look_for_errors(self, line: str) -> None:
         refusal = None
         for _ in range(MOST_QUEUED_ERRORS):
             reply = self._transport.query("SYST:ERR?")
@@ -45,3 +48,14 @@ class Instrument:
             return read_number(reply)
         except ValueError:
             raise InstrumentNonsense(self.name, line, reply) from None
+
+    def _number_or_over(self, line: str) -> float:
+        """A number that may be SCPI's infinity: over the range is an answer of an ohmmeter, not nonsense."""
+        reply = self._transport.query(line)
+        try:
+            value = float(reply)
+        except ValueError:
+            raise InstrumentNonsense(self.name, line, reply) from None
+        if value != value or value < 0:
+            raise InstrumentNonsense(self.name, line, reply)
+        return value

@@ -42,6 +42,34 @@ class PracticeSet(Instrument):
         """Control where the generator's lead is clipped."""
         self._set(f'LEAD "{point}"')
 
+    def probe(self, at: str, *, lifted: bool = True) -> None:
+        """Control where the meter's probes are: a test point, or across a part with one end lifted or in circuit."""
+        self._set(f'PROB "{at}",{"LIFT" if lifted else "CIRC"}')
+
+    def power(self, share: float) -> None:
+        """Control the power: share 0..1 of full."""
+        self._set(f"POW {share:.3f}")
+
+    def let_pass(self, seconds: float) -> None:
+        """Control the set's clock: let time (s) go by."""
+        self._set(f"TIME:PASS {seconds:.1f}")
+
+    def passed_s(self) -> float:
+        """Get the seconds that were let go by in all."""
+        return self._number("TIME:PASS?")
+
+    def fit(self, part: str, value: float) -> None:
+        """Control a part: put in a new one of this value (SI)."""
+        self._set(f'PART:FIT "{part}",{value:.6E}')
+
+    def wind(self, part: str, *, turns: float, wire_diameter_m: float) -> None:
+        """Control a winding: wind it anew."""
+        self._set(f'PART:WIND "{part}",{turns:.1f},{wire_diameter_m:.6E}')
+
+    def put_across(self, part: str, farads: float) -> None:
+        """Control the capacitor across a winding: put one there from outside."""
+        self._set(f'PART:ACR "{part}",{farads:.6E}')
+
     def truth(self) -> SetTruth:
         """Get what only a practice set can tell."""
         reply = self._transport.query("TRUT?")

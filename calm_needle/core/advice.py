@@ -159,7 +159,10 @@ def no_peak_finding(phrase: str, verdict: Verdict) -> tuple[str, str]:
             f"{the_core} hardly answers.",
             f"The needle moved by less than {max(0.3, verdict.bar_db):.1f} dB: wax, a stage that does not pass, or an open capacitor.",
         )
-    return f"No peak was found with {phrase}.", f"Judged “{verdict.kind}”; wander {format_db(verdict.wander_db, places=2)} dB."
+    return (
+        f"No peak was found with {phrase}.",
+        f"Judged “{verdict.kind.replace('_', ' ')}”; wander {format_db(verdict.wander_db, places=2)} dB.",
+    )
 
 
 def _so_far(verdict: Verdict, start_db: float | None) -> str:

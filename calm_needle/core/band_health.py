@@ -11,6 +11,8 @@ from typing import Literal, NamedTuple
 from calm_needle.core.quantities import format_si
 
 Heard = Literal["alive", "dead"]
+DAY_HOURS = (8, 17)
+LOWEST_SHORT_WAVE_HZ, HIGH_SHORT_WAVE_HZ = 2e6, 12e6
 NEIGHBOUR_DB = 10.0  # more than its neighbours need at equal coupling
 OPEN_OHM = 1e3  # an aerial coil of more than this is open; the largest long-wave ones have some sixty ohms
 OUT_OF_ORDER = 1.5  # times the next lower band's coil, which has more turns and so more ohms
@@ -42,18 +44,32 @@ class WholeVerdict(NamedTuple):
     sentence: str
 
 
+def at_this_hour(*, f_low_hz: float, hour: int) -> str:
+    """Return what may be heard off air on a band at an hour (0..23, local), far from any town. A rule of thumb, and no more."""
+    day = DAY_HOURS[0] <= hour < DAY_HOURS[1]
+    if f_low_hz < LOWEST_SHORT_WAVE_HZ:
+        return "by day near stations only; far ones come after dark" if day else "after dark: far stations should be there"
+    if f_low_hz < HIGH_SHORT_WAVE_HZ:
+        return "by day the lower part is quiet" if day else "after dark: the lower part should be alive, the upper closed"
+    return "by day it may be open" if day else "after dark it is closed, whatever the set does"
+
+
 def judge_bands(rows: Sequence[BandReadings]) -> dict[str, BandVerdict]:
     """Return a verdict for each band, N >= 1 in order of frequency or not."""
     ordered = sorted(rows, key=lambda r: r.f_low_hz)
     return {row.band: _judge(row, ordered, i) for i, row in enumerate(ordered)}
 
 
-def judge_whole(rows: Sequence[BandReadings], verdicts: Mapping[str, BandVerdict]) -> WholeVerdict:
-    """Return whether every band has passed, or what to do next about all of them together."""
+def judge_whole(rows: Sequence[BandReadings], verdicts: Mapping[str, BandVerdict], *, generator_proved: bool = False) -> WholeVerdict:
+    """Return whether every band has passed, or what to do next about all of them together.
+
+    generator_proved: it was heard on a set known to be good.
+    """
     heard = [r for r in rows if r.generator is not None]
     if heard and len(heard) == len(rows) and all(r.generator == "dead" for r in heard) and not any(r.off_air == "alive" for r in rows):
         said = "Dead on every band with one generator: try that generator on a set known to be good before this one is called dead."
-        return WholeVerdict(False, said)
+        proved = "Dead on every band, and the generator was heard on another set: it is this one. Look for what all bands share."
+        return WholeVerdict(False, proved if generator_proved else said)
     blank = [b for b, v in verdicts.items() if v.state == "blank"]
     if blank:
         return WholeVerdict(False, f"Still blank: {', '.join(blank)}. Every band is heard, measured, and its aerial coil metered.")

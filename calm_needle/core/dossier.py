@@ -84,7 +84,7 @@ class Adjuster:
     def phrase(self) -> str:
         """How a sentence names it: "the upper core of IFT1", or its own name."""
         if self.transformer and self.name.startswith(self.transformer + " "):
-            return f"the {self.name[len(self.transformer) + 1 :]} core of {self.transformer}"
+            return f"the {self.name[len(self.transformer) + 1 :]} {self.kind} of {self.transformer}"
         return f"the {self.name}"
 
 
@@ -185,6 +185,7 @@ class Model:
     chassis_width_mm: float
     chassis_depth_mm: float
     chassis_front: str
+    regions: tuple[Mapping[str, Any], ...]
     specifications: tuple[Mapping[str, Any], ...]
     groups: tuple[Group, ...]
     parts: tuple[Part, ...]
@@ -231,6 +232,7 @@ def read_model(data: Mapping[str, Any]) -> Model:
         chassis_width_mm=chassis["width_mm"],
         chassis_depth_mm=chassis["depth_mm"],
         chassis_front=chassis.get("front", "front"),
+        regions=tuple(chassis.get("regions", ())),
         specifications=tuple(data.get("specifications", ())),
         groups=tuple(_group(g, by_id) for g in data["procedure"]),
         parts=tuple(_part(p) for p in data.get("parts", ())),
@@ -248,7 +250,8 @@ def points_of(data: Mapping[str, Any]) -> Iterator[Mapping[str, Any]]:
 
 def _part(p: Mapping[str, Any]) -> Part:
     named = f"{p['id']}, {p['name']}" if p.get("name") else p["id"]
-    return Part(p["id"], p["kind"], named, p["nominal"], p["tolerance_percent"], p["region"], p.get("can", ""), p.get("weak", False))
+    more = (p.get("can", ""), p.get("weak", False), p.get("stage", ""), p.get("of", ""))
+    return Part(p["id"], p["kind"], named, p["nominal"], p["tolerance_percent"], p["region"], *more)
 
 
 def _adjuster(a: Mapping[str, Any]) -> Adjuster:

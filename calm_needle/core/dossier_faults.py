@@ -103,10 +103,31 @@ def _reference_faults(data: Mapping[str, Any]) -> Iterator[Fault]:
 
 def _simulation_faults(data: Mapping[str, Any]) -> Iterator[Fault]:
     simulation = data.get("simulation", {})
+    stages = [s["id"] for s in data["stages"]]
     adjusters = {a["id"] for a in data["adjusters"]}
     for i, name in enumerate(simulation.get("waxed", ())):
         if name not in adjusters:
             yield Fault(f"simulation.waxed[{i}]", f"there is no adjuster “{name}”")
+    parts = {p["id"] for p in data.get("parts", ())}
+    supply = simulation.get("supply", {})
+    named = [(f"supply.{k}", supply.get(k, ())) for k in ("paths", "leaks", "valves")]
+    for where, items in (*named, ("faults", simulation.get("faults", ()))):
+        for i, item in enumerate(items):
+            if item.get("part", next(iter(parts), None)) not in parts:
+                yield Fault(f"simulation.{where}[{i}].part", f"there is no part “{item['part']}”")
+    nodes = {n for k in ("paths", "leaks") for p in supply.get(k, ()) for n in (p["a"], p["b"])} | {
+        s["node"] for s in supply.get("sources", ())
+    }
+    named_nodes = [(f"points.{p}", n) for p, n in supply.get("points", {}).items()]
+    named_nodes += [(f"grid_drive.{p}.node", d["node"]) for p, d in supply.get("grid_drive", {}).items()]
+    for where, node in named_nodes:
+        if node not in nodes:
+            yield Fault(f"simulation.supply.{where}", f"there is no node “{node}” in the circuit")
+    for i, part in enumerate(data.get("parts", ())):
+        if part.get("stage", stages[0]) not in stages:
+            yield Fault(f"parts[{i}].stage", f"there is no stage “{part['stage']}”")
+        if part.get("of", part["id"]) not in parts:
+            yield Fault(f"parts[{i}].of", f"there is no part “{part['of']}”")
     for name, transformer in simulation.get("transformers", {}).items():
         for winding in ("primary", "secondary"):
             if not transformer[winding]["l_min_h"] < transformer[winding]["l_max_h"]:

@@ -10,17 +10,29 @@ from typing import Literal, NamedTuple
 from calm_needle.core.parts import tolerance
 from calm_needle.core.quantities import format_db, format_si
 
-Kind = Literal["resistor", "capacitor", "winding", "control"]
+Kind = Literal["resistor", "capacitor", "winding", "control", "insulation", "contact", "device"]
 State = Literal["in", "near", "out", "cannot say", "blank"]
-UNITS: dict[str, str] = {"resistor": "Ω", "capacitor": "F", "winding": "Ω", "control": "Ω"}
+UNITS: dict[str, str] = {
+    "resistor": "Ω",
+    "capacitor": "F",
+    "winding": "Ω",
+    "control": "Ω",
+    "insulation": "Ω",
+    "contact": "Ω",
+    "device": "%",
+}
+AT_LEAST, AT_MOST = ("insulation", "device"), ("contact",)  # kinds with one limit: the drawn value is the limit
 # What a usual bench meter is sure to: of the reading (%), and at least (in the unit). A few picofarads are the leads'.
 METER: dict[str, tuple[float, float]] = {"resistor": (1.0, 0.2), "capacitor": (2.0, 2e-12), "winding": (1.0, 0.2), "control": (1.0, 0.2)}
+SAME_MARK = 0.02  # two values nearer than this are one value
 NEAR = 1.5  # times the tolerance
 PASSES_OF_WEAK = 2  # sweeps that a kind known to be weak must pass; one lucky one clears nothing
 
 
 class Part(NamedTuple):
-    """A part as the papers have it: its region of the chassis, the can it is a section of, and whether its kind is known to be weak."""
+    """A part as the papers have it: its region of the chassis, the can it is a section of, whether its kind is known to be weak, its
+    stage, and the part whose insulation it is.
+    """
 
     id: str
     kind: str
@@ -30,14 +42,17 @@ class Part(NamedTuple):
     region: str
     can: str
     weak: bool
+    stage: str = ""
+    of: str = ""
 
 
 class Measured(NamedTuple):
-    """One measurement: the value (SI; infinite for open), whether in circuit, and whether the part was new then."""
+    """One measurement: the value (SI; infinite for open), whether in circuit, whether the part was new then, what is printed on it."""
 
     value: float
     in_circuit: bool
     replaced: bool
+    marked: float | None = None
 
 
 class PartVerdict(NamedTuple):
@@ -72,19 +87,43 @@ def judge_part(part: Part, measured: Sequence[Measured]) -> PartVerdict:
     if not since:
         return PartVerdict("blank", "")
     last = since[-1]
+    if part.kind in (*AT_LEAST, *AT_MOST):
+        return _judge_limit(part, last.value)
     if math.isinf(last.value):
         return PartVerdict("out", "Open.")
+    said = _judge_value(part, since)
+    marked = next((m.marked for m in reversed(since) if m.marked), None)
+    if marked and abs(marked / part.nominal - 1.0) > SAME_MARK:
+        other = f"Marked {shown(part, marked)}, drawn {shown(part, part.nominal)}: another value is fitted."
+        return PartVerdict("near" if said.state == "in" else said.state, f"{other} {said.sentence}")
+    return said
+
+
+def _judge_limit(part: Part, value: float) -> PartVerdict:
+    """The verdict on a kind with one limit: insulation and emission at least so much, a contact at most."""
+    limit = shown(part, part.nominal)
+    good, near = (
+        (value >= part.nominal, value * NEAR >= part.nominal)
+        if part.kind in AT_LEAST
+        else (value <= part.nominal, value <= part.nominal * NEAR)
+    )
+    words = f"{shown(part, value)}, {'at least' if part.kind in AT_LEAST else 'at most'} {limit}."
+    return PartVerdict("in" if good else "near" if near else "out", words)
+
+
+def _judge_value(part: Part, since: Sequence[Measured]) -> PartVerdict:
+    last = since[-1]
     percent, least = METER[part.kind]
     unsure = max(percent, 100.0 * least / last.value if last.value else 100.0)
     found = tolerance(nominal=part.nominal, measured=last.value, tolerance_percent=part.tolerance_percent, meter_percent=min(unsure, 1e6))
-    said = f"{format_db(found.deviation_percent)} %"
+    said = f"{format_db(found.deviation_percent)}\u00a0%"
     if "cannot say" in found.verdict:
-        return PartVerdict("cannot say", f"{said}, but the meter is sure to {unsure:.0f} % only.")
+        return PartVerdict("cannot say", f"{said}, but the meter is sure to {unsure:.0f}\u00a0% only.")
     if not found.within:
         if last.in_circuit and last.value < part.nominal and part.kind != "capacitor":
             return PartVerdict("cannot say", f"{said} in circuit, where others lie across it: lift one end.")
         state: State = "near" if abs(found.deviation_percent) <= NEAR * part.tolerance_percent else "out"
-        return PartVerdict(state, f"{said}, allowed ± {part.tolerance_percent:g} %.")
+        return PartVerdict(state, f"{said}, allowed ± {part.tolerance_percent:g}\u00a0%.")
     passes = sum(abs(m.value / part.nominal - 1.0) * 100.0 <= part.tolerance_percent for m in since)
     if part.weak and passes < PASSES_OF_WEAK:
         return PartVerdict("cannot say", f"{said}. A kind known to be weak: one pass clears nothing, measure it again another day.")
@@ -101,13 +140,13 @@ def judge_sweep(parts: Sequence[Part], verdicts: Mapping[str, PartVerdict]) -> S
     """Return what the sweep says as a whole. A can with one bad section is replaced whole: its other sections are as old."""
     cans = []
     for can in dict.fromkeys(p.can for p in parts if p.can):
-        bad = [p.name for p in parts if p.can == can and verdicts[p.id].state == "out"]
+        bad = [p.id for p in parts if p.can == can and verdicts[p.id].state == "out"]
         if bad:
             are = "is" if len(bad) == 1 else "are"
             cans.append(f"{can}: {' and '.join(bad)} {are} bad, so replace the whole can; its sections are of one age.")
     counted = tally(verdicts.values())
     if counted.out:
-        names = ", ".join(p.name for p in parts if verdicts[p.id].state == "out")
+        names = "; ".join(p.name for p in parts if verdicts[p.id].state == "out")
         return SweepVerdict(False, f"To be replaced before aligning: {names}.", tuple(cans))
     if counted.blank or counted.unsaid:
         left = ", ".join(f"{n} {w}" for n, w in ((counted.blank, "to be measured"), (counted.unsaid, "undecided")) if n)

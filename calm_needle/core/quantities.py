@@ -113,6 +113,17 @@ def format_si(value: float, *, unit: str, digits: int = 4, signed: bool = False)
     return f"{number}{THIN_SPACE}{shown_unit}" if shown_unit else number
 
 
+def format_plain(value: float, *, unit: str, digits: int = 4) -> str:
+    """Return a value with no more figures than it has: trailing noughts are left out, so that 96 V stays 96 V.
+
+    >>> format_plain(96.0, unit="V"), format_plain(2.43, unit="Ω"), format_plain(128e3, unit="Hz")
+    ('96\\u2009V', '2.43\\u2009Ω', '128\\u2009kHz')
+    """
+    number, shown_unit = split_si(value, unit=unit, digits=digits)
+    number = number.rstrip("0").rstrip(".") if "." in number else number
+    return f"{number}{THIN_SPACE}{shown_unit}" if shown_unit else number
+
+
 def split_si(value: float, *, unit: str, digits: int = 4, signed: bool = False) -> tuple[str, str]:
     """Return the number and the prefixed unit apart, for a page that sets them in different sizes."""
     if unit in LOGARITHMIC or value == 0 or not math.isfinite(value):

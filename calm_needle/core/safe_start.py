@@ -7,12 +7,13 @@ current are typical of table sets on 230 V mains and of small battery sets; a do
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any, Literal, NamedTuple
 
-from calm_needle.core.quantities import format_db, format_si
+from calm_needle.core.quantities import format_db, format_plain, format_si
 
 State = Literal["good", "watch", "stop"]
 JUMP_SHARE = 0.25  # of the current before: a rise that is no warming up
 MARGINAL = 1.5  # times the tolerance up to which a rail is marginal rather than out
 LEAST_SHARE = 0.3  # of what a rail should reach at a rung, under which something holds it down
+FEWEST_WARM = 3
 WARM_S = 600.0  # s that rails are watched at full power before a start is finished
 SETTLED_PERCENT_MIN = 0.2  # per cent a minute
 SAG_PERCENT = 3.0  # per cent lost while warming that is a finding of its own
@@ -87,7 +88,7 @@ def stand(log: Iterable[Logged], *, rungs: Sequence[Rung]) -> Start:
     for entry in log:
         match entry.kind:
             case "rung":
-                rung, currents, rails = int(entry.detail["rung"]), [], {}
+                rung, currents, rails, finished = int(entry.detail["rung"]), [], {}, False
             case "current":
                 currents.append(float(entry.detail["a"]))
                 if judge_current(currents, rung=rungs[rung]).state == "stop":
@@ -96,7 +97,7 @@ def stand(log: Iterable[Logged], *, rungs: Sequence[Rung]) -> Start:
                 rails.setdefault(str(entry.detail["point"]), []).append((entry.t_s, float(entry.detail["v"])))
             case "smoke":
                 stopped = str(entry.detail["words"]) or "Smoke, arcing or a hot smell."
-            case "cause":
+            case "cause" | "off":
                 rung, stopped, currents, rails = -1, None, [], {}
             case "finish":
                 finished = True
@@ -117,13 +118,13 @@ def judge_current(currents_a: Sequence[float], *, rung: Rung) -> Judged:
 
 def judge_rail(v: float, *, point: Point, share: float) -> Judged:
     """Return what a rail says at a share of full power. It is not judged before its expected value was looked up."""
-    shown = format_si(v, unit="V", digits=4)
+    shown = format_plain(v, unit="V")
     if point.expected_v is None:
         return Judged("watch", f"{shown}, and no expected value: look it up before it is judged.")
     wanted = point.expected_v * share
     off = 100.0 * (v - point.expected_v) / point.expected_v
     if abs(v) > abs(point.expected_v) * (1.0 + MARGINAL * point.tolerance_percent / 100.0):
-        return Judged("stop", f"{shown} is {_percent(off)} of the book’s {format_si(point.expected_v, unit='V', digits=4)}: too high.")
+        return Judged("stop", f"{shown} is {_percent(off)} of the book’s {format_plain(point.expected_v, unit='V')}: too high.")
     if share < 1.0:
         if abs(v) < LEAST_SHARE * abs(wanted):
             return Judged("stop", f"{shown}, where about {format_si(wanted, unit='V', digits=2)} should stand: something holds it down.")
@@ -140,7 +141,7 @@ def judge_warm(readings: Sequence[tuple[float, float]]) -> Judged:
 
     The slope is that of a least-squares line over the later half of the time watched.
     """
-    if len(readings) < 3 or readings[-1][0] - readings[0][0] < 60.0:
+    if len(readings) < FEWEST_WARM or readings[-1][0] - readings[0][0] < 60.0:
         return Judged("watch", "Read it again over some minutes: a warm fault does not show cold.")
     first, last = readings[0][1], readings[-1][1]
     middle = (readings[0][0] + readings[-1][0]) / 2.0
@@ -181,13 +182,21 @@ def may_climb(start: Start, *, rungs: Sequence[Rung], points: Sequence[Point]) -
 
 def may_finish(start: Start, *, rungs: Sequence[Rung], points: Sequence[Point]) -> Judged:
     """Return whether the start is through: at full power, every rail within its tolerance and settled after ten minutes."""
+    if start.rung == len(rungs) - 1 and not start.stopped:
+        # A sag first, whatever else is wrong: it is what made the volts wrong.
+        for point in points:
+            warm = judge_warm(start.rails_v.get(point.id, ()))
+            if warm.state == "stop":
+                return Judged("stop", f"{point.name}: {warm.sentence}")
     climbed = may_climb(start, rungs=rungs, points=points)
     if climbed.state != "good" or start.rung < len(rungs) - 1:
         return climbed if climbed.state != "good" else Judged("watch", "Full power has not been reached.")
-    for point in points:
-        for judged in (judge_rail(start.rails_v[point.id][-1][1], point=point, share=1.0), judge_warm(start.rails_v[point.id])):
-            if judged.state != "good":
-                return Judged(judged.state, f"{point.name}: {judged.sentence}")
+    # The worst first.
+    for state in ("stop", "watch"):
+        for point in points:
+            for judged in (judge_warm(start.rails_v[point.id]), judge_rail(start.rails_v[point.id][-1][1], point=point, share=1.0)):
+                if judged.state == state:
+                    return Judged(judged.state, f"{point.name}: {judged.sentence}")
     return Judged("good", "Rails right and settled, warm. The start is through.")
 
 

@@ -1,4 +1,4 @@
-"""The stand-in bench: generator, millivoltmeter and practice set, each on its own socket, in a process of its own.
+"""The stand-in bench: generator, meters and practice set, each on its own socket, in a process of its own.
 
 Started as `python -m calm_needle.sim.rig DOSSIER.json …`; prints one line of JSON with its ports and serves until its standard
 input closes, which it does when the process that started it ends, however that ends. The set's cores are kept in a file, for
@@ -18,7 +18,9 @@ from typing import Any
 from calm_needle.core.dossier import read_model
 from calm_needle.sim.instruments.generator import SignalGenerator
 from calm_needle.sim.instruments.hands import Hands
+from calm_needle.sim.instruments.lcr_meter import LcrMeter
 from calm_needle.sim.instruments.millivoltmeter import Millivoltmeter
+from calm_needle.sim.instruments.multimeter import Multimeter
 from calm_needle.sim.instruments.stand_in import StandIn
 from calm_needle.sim.receiver.practice import LEFT_OFF, PracticeReceiver
 
@@ -35,6 +37,8 @@ class Rig:
         self.instruments: dict[str, StandIn] = {
             "generator": SignalGenerator(receiver, seed=receiver.seed),
             "ac-millivoltmeter": Millivoltmeter(receiver, seed=receiver.seed, clock=time.monotonic),
+            "multimeter": Multimeter(receiver, seed=receiver.seed),
+            "lcr-meter": LcrMeter(receiver, seed=receiver.seed),
             "practice-set": Hands(receiver, keep=self.keep),
         }
         lock = threading.Lock()  # one receiver behind them all
@@ -94,11 +98,12 @@ def main(argv: list[str] | None = None) -> int:
     parser.add_argument("dossier", type=Path)
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--misalign", choices=sorted(LEFT_OFF), default="moderate")
+    parser.add_argument("--fault", action="append", default=[], help="a fault of the dossier's simulation, by its id")
     parser.add_argument("--state", type=Path, default=None, help="file that keeps the cores' positions")
     parser.add_argument("--ports", default="{}", help="JSON: name to port; a free one where none is given")
     arguments = parser.parse_args(argv)
     model = read_model(json.loads(arguments.dossier.read_text(encoding="utf-8")))
-    receiver = PracticeReceiver(model, seed=arguments.seed, misalign=arguments.misalign)
+    receiver = PracticeReceiver(model, seed=arguments.seed, misalign=arguments.misalign, faults=arguments.fault)
     rig = Rig(receiver, state_file=arguments.state, ports=json.loads(arguments.ports))
     rig.start()
     print(json.dumps({"ports": rig.ports, "pid": os.getpid()}), flush=True)

@@ -82,6 +82,7 @@ class EntryRow(NamedTuple):
     detail: str
     at_utc: str
     ended_utc: str | None
+    outcome: str
 
 
 def add_entry(conn: sqlite3.Connection, *, job_id: int, kind: str, detail: str, at_utc: str) -> int:
@@ -94,16 +95,20 @@ def add_entry(conn: sqlite3.Connection, *, job_id: int, kind: str, detail: str, 
     )
 
 
-def end_entry(conn: sqlite3.Connection, *, entry_id: int, at_utc: str) -> None:
-    """Record that what an entry waited for has come. Raises sqlite3.IntegrityError when it had ended already."""
-    conn.execute("INSERT INTO intake_end (entry_id, at_utc) VALUES (:entry_id, :at_utc)", {"entry_id": entry_id, "at_utc": at_utc})
+def end_entry(conn: sqlite3.Connection, *, entry_id: int, outcome: str, at_utc: str) -> None:
+    """Record what came of an entry that was open. Raises sqlite3.IntegrityError when it had ended already."""
+    conn.execute(
+        "INSERT INTO intake_end (entry_id, outcome, at_utc) VALUES (:entry_id, :outcome, :at_utc)",
+        {"entry_id": entry_id, "outcome": outcome, "at_utc": at_utc},
+    )
 
 
 def entries_of_job(conn: sqlite3.Connection, job_id: int) -> list[EntryRow]:
     """Return the entries of a job in their order, with when they ended."""
     rows = conn.execute(
         """
-        SELECT e.id, e.kind, e.detail, e.at_utc, x.at_utc FROM intake_entry e LEFT JOIN intake_end x ON x.entry_id = e.id
+        SELECT e.id, e.kind, e.detail, e.at_utc, x.at_utc, coalesce(x.outcome, '')
+        FROM intake_entry e LEFT JOIN intake_end x ON x.entry_id = e.id
         WHERE e.job_id = :job_id ORDER BY e.id""",
         {"job_id": job_id},
     )

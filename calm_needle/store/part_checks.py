@@ -10,23 +10,40 @@ class PartCheckRow(NamedTuple):
     in_circuit: int
     replaced: int
     at_utc: str
+    marked: float | None
 
 
 def add_part_check(
-    conn: sqlite3.Connection, *, job_id: int, part: str, value: float | None, in_circuit: bool, replaced: bool, at_utc: str
+    conn: sqlite3.Connection,
+    *,
+    job_id: int,
+    part: str,
+    value: float | None,
+    in_circuit: bool,
+    replaced: bool,
+    at_utc: str,
+    marked: float | None = None,
 ) -> None:
-    """Keep one measurement (SI value, None for open), or that of the new part when it was replaced."""
+    """Keep one measurement (SI value, None for open; what is printed on the part), or that of the new part when it was replaced."""
     conn.execute(
         """
-        INSERT INTO part_check (job_id, part, value, in_circuit, replaced, at_utc)
-        VALUES (:job_id, :part, :value, :in_circuit, :replaced, :at_utc)""",
-        {"job_id": job_id, "part": part, "value": value, "in_circuit": int(in_circuit), "replaced": int(replaced), "at_utc": at_utc},
+        INSERT INTO part_check (job_id, part, value, in_circuit, replaced, at_utc, marked)
+        VALUES (:job_id, :part, :value, :in_circuit, :replaced, :at_utc, :marked)""",
+        {
+            "job_id": job_id,
+            "part": part,
+            "value": value,
+            "in_circuit": int(in_circuit),
+            "replaced": int(replaced),
+            "at_utc": at_utc,
+            "marked": marked,
+        },
     )
 
 
 def part_checks(conn: sqlite3.Connection, job_id: int) -> list[PartCheckRow]:
     """Return the measurements of a job's parts in their order."""
     rows = conn.execute(
-        "SELECT part, value, in_circuit, replaced, at_utc FROM part_check WHERE job_id = :job_id ORDER BY id", {"job_id": job_id}
+        "SELECT part, value, in_circuit, replaced, at_utc, marked FROM part_check WHERE job_id = :job_id ORDER BY id", {"job_id": job_id}
     )
     return [PartCheckRow(*row) for row in rows]

@@ -72,9 +72,25 @@ def runs_of_job(conn: sqlite3.Connection, job_id: int) -> list[RunRow]:
     return [RunRow(*row) for row in rows]
 
 
-def finished_runs(conn: sqlite3.Connection) -> set[int]:
-    """Return the ids of the runs that were finished."""
-    return {row[0] for row in conn.execute("SELECT run_id FROM act WHERE kind = 'finish'")}
+def finished_runs(conn: sqlite3.Connection, job_id: int) -> set[int]:
+    """Return the ids of a job's runs that were finished."""
+    rows = conn.execute(
+        "SELECT run_id FROM act WHERE kind = 'finish' AND run_id IN (SELECT id FROM run WHERE job_id = :job_id)", {"job_id": job_id}
+    )
+    return {row[0] for row in rows}
+
+
+def last_reading(conn: sqlite3.Connection, run_id: int) -> tuple[float, str, str] | None:
+    """Return value, unit and time of the reading that was taken last in a run, or None."""
+    row = conn.execute(
+        """
+        SELECT r.value, r.unit, r.at_utc FROM reading r WHERE r.visit_id =
+            (SELECT id FROM act WHERE run_id = :id AND kind = 'begin' AND EXISTS (SELECT 1 FROM reading WHERE visit_id = act.id)
+            ORDER BY id DESC LIMIT 1)
+        ORDER BY r.id DESC LIMIT 1""",
+        {"id": run_id},
+    ).fetchone()
+    return (float(row[0]), str(row[1]), str(row[2])) if row else None
 
 
 def add_act(conn: sqlite3.Connection, *, run_id: int, kind: str, at_utc: str, detail: str) -> int:

@@ -102,12 +102,39 @@ def add_set(conn: sqlite3.Connection, *, model_id: int, serial: str, owner: str,
     )
 
 
-def sets(conn: sqlite3.Connection) -> list[SetRow]:
-    """Return all sets with the number of their jobs, by model and serial number."""
-    rows = conn.execute("""
+def newest_sets(conn: sqlite3.Connection, *, limit: int) -> list[SetRow]:
+    """Return the sets that were put on the shelf last, newest first, with the number of their jobs."""
+    rows = conn.execute(
+        """
         SELECT s.id, s.model_id, m.name, m.key, s.serial, s.owner, s.remarks, (SELECT count(*) FROM job WHERE set_id = s.id)
-        FROM radio_set s JOIN model m ON m.id = s.model_id ORDER BY m.name, s.serial""")
+        FROM radio_set s JOIN model m ON m.id = s.model_id ORDER BY s.id DESC LIMIT :limit""",
+        {"limit": limit},
+    )
     return [SetRow(*row) for row in rows]
+
+
+def count_sets(conn: sqlite3.Connection) -> int:
+    """Return how many sets there are."""
+    return int(conn.execute("SELECT count(*) FROM radio_set").fetchone()[0])
+
+
+def radio_set(conn: sqlite3.Connection, set_id: int) -> SetRow | None:
+    """Return a set, or None."""
+    row = conn.execute(
+        """
+        SELECT s.id, s.model_id, m.name, m.key, s.serial, s.owner, s.remarks, (SELECT count(*) FROM job WHERE set_id = s.id)
+        FROM radio_set s JOIN model m ON m.id = s.model_id WHERE s.id = :id""",
+        {"id": set_id},
+    ).fetchone()
+    return SetRow(*row) if row else None
+
+
+def set_of_serial(conn: sqlite3.Connection, *, model_id: int, serial: str) -> int | None:
+    """Return the id of the set of a model with this serial number, or None."""
+    row = conn.execute(
+        "SELECT id FROM radio_set WHERE model_id = :model_id AND serial = :serial", {"model_id": model_id, "serial": serial}
+    ).fetchone()
+    return int(row[0]) if row else None
 
 
 def add_job(conn: sqlite3.Connection, *, set_id: int, complaint: str, bench: str, at_utc: str) -> int:
@@ -122,12 +149,45 @@ def add_job(conn: sqlite3.Connection, *, set_id: int, complaint: str, bench: str
     )
 
 
-def jobs(conn: sqlite3.Connection) -> list[JobRow]:
-    """Return all jobs, newest first."""
-    rows = conn.execute("""
+def newest_jobs(conn: sqlite3.Connection, *, limit: int, offset: int = 0) -> list[JobRow]:
+    """Return jobs, newest first."""
+    rows = conn.execute(
+        """
         SELECT j.id, j.set_id, j.complaint, j.bench, j.opened_utc, s.serial, s.owner, m.id, m.name, m.key, m.dossier_id
-        FROM job j JOIN radio_set s ON s.id = j.set_id JOIN model m ON m.id = s.model_id ORDER BY j.id DESC""")
+        FROM job j JOIN radio_set s ON s.id = j.set_id JOIN model m ON m.id = s.model_id
+        ORDER BY j.id DESC LIMIT :limit OFFSET :offset""",
+        {"limit": limit, "offset": offset},
+    )
     return [JobRow(*row) for row in rows]
+
+
+def count_jobs(conn: sqlite3.Connection) -> int:
+    """Return how many jobs there are."""
+    return int(conn.execute("SELECT count(*) FROM job").fetchone()[0])
+
+
+def find_jobs(conn: sqlite3.Connection, *, patterns: tuple[str, str, str], limit: int, offset: int) -> list[JobRow]:
+    """Return jobs in whose model, number, owner or complaint all three patterns of LIKE are found ("%" finds any), newest first."""
+    rows = conn.execute(
+        """
+        SELECT j.id, j.set_id, j.complaint, j.bench, j.opened_utc, s.serial, s.owner, m.id, m.name, m.key, m.dossier_id
+        FROM (SELECT job_id FROM job_words
+            WHERE words LIKE :a ESCAPE '!' AND words LIKE :b ESCAPE '!' AND words LIKE :c ESCAPE '!'
+            ORDER BY job_id DESC LIMIT :limit OFFSET :offset) found
+        JOIN job j ON j.id = found.job_id JOIN radio_set s ON s.id = j.set_id JOIN model m ON m.id = s.model_id ORDER BY j.id DESC""",
+        {"a": patterns[0], "b": patterns[1], "c": patterns[2], "limit": limit, "offset": offset},
+    )
+    return [JobRow(*row) for row in rows]
+
+
+def count_found(conn: sqlite3.Connection, *, patterns: tuple[str, str, str]) -> int:
+    """Return how many jobs find_jobs would find in all."""
+    return int(
+        conn.execute(
+            "SELECT count(*) FROM job_words WHERE words LIKE :a ESCAPE '!' AND words LIKE :b ESCAPE '!' AND words LIKE :c ESCAPE '!'",
+            {"a": patterns[0], "b": patterns[1], "c": patterns[2]},
+        ).fetchone()[0]
+    )
 
 
 def job(conn: sqlite3.Connection, job_id: int) -> JobRow | None:

@@ -5,28 +5,53 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
-from flask import Flask, Response, abort, request, send_from_directory, url_for
+from flask import Flask, Response, abort, current_app, request, send_from_directory, url_for
 from flask_compress import Compress
 from flask_wtf.csrf import CSRFProtect
 
 from calm_needle.core.quantities import format_db, format_si
+from calm_needle.errors import NotFound
 from calm_needle.web import failures
 from calm_needle.web.screens.bands.views import screen as bands
 from calm_needle.web.screens.bench.views import screen as bench
 from calm_needle.web.screens.dossier.views import screen as dossier
+from calm_needle.web.screens.guided.views import screen as guided
 from calm_needle.web.screens.instruments.views import screen as instruments
 from calm_needle.web.screens.intake.views import screen as intake
 from calm_needle.web.screens.job.views import screen as job
+from calm_needle.web.screens.map.views import screen as chassis_map
+from calm_needle.web.screens.notes.views import screen as notes
 from calm_needle.web.screens.parts.views import screen as parts
+from calm_needle.web.screens.photographs.views import screen as photographs
 from calm_needle.web.screens.reckon.views import screen as reckon
 from calm_needle.web.screens.record.views import screen as record
+from calm_needle.web.screens.repairs.views import screen as repairs
 from calm_needle.web.screens.shelf.views import screen as shelf
 from calm_needle.web.screens.start.views import screen as start
+from calm_needle.work import drafts
 from calm_needle.work.workshop import Workshop
 
 HERE = Path(__file__).parent
 LARGEST_REQUEST = 20_000_000  # bytes: a recording of half a minute; a dossier has its own, smaller limit
-SCREENS = (shelf, job, dossier, bench, record, instruments, reckon, start, bands, parts, intake)
+LARGEST_PHOTOGRAPHS = 64_000_000
+SCREENS = (
+    shelf,
+    job,
+    dossier,
+    bench,
+    record,
+    instruments,
+    reckon,
+    start,
+    bands,
+    parts,
+    intake,
+    repairs,
+    guided,
+    photographs,
+    chassis_map,
+    notes,
+)
 THEMES = ("system", "linen", "lamp")
 POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; "
@@ -60,13 +85,20 @@ def create_app(workshop: Workshop) -> Flask:
         COMPRESS_MIMETYPES=["text/html", "text/css", "text/javascript", "application/javascript", "application/json", "image/svg+xml"],
     )
     app.extensions["workshop"] = workshop
+
+    @app.before_request
+    def allow_photographs() -> None:
+        """Several photographs in one go are more than anything else may be. Set before anybody looks at the form."""
+        if request.endpoint == "photographs.attach":
+            request.max_content_length = LARGEST_PHOTOGRAPHS
+
     CSRFProtect(app)
     Compress(app)
     for screen in SCREENS:
         app.register_blueprint(screen)
     failures.register(app)
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
-    app.jinja_env.globals.update(asset=_asset, script=_script, theme=_theme)
+    app.jinja_env.globals.update(asset=_asset, script=_script, theme=_theme, job_of_page=_job_of_page, drafts_of=_drafts_of)
     app.jinja_env.filters.update(si=_si, db=format_db, sentence=_sentence)
 
     @app.get("/js/<screen>/<name>.js")
@@ -84,6 +116,15 @@ def create_app(workshop: Workshop) -> Flask:
         answer = Response(status=303, headers={"Location": target})
         answer.set_cookie("theme", chosen if chosen in THEMES else "system", max_age=A_YEAR_S, samesite="Strict", httponly=True)
         return answer
+
+    @app.after_request
+    def let_draft_go(response: Response) -> Response:
+        """What was kept properly needs no draft; the form names it."""
+        job_id = (request.view_args or {}).get("job_id")
+        if job_id and request.method == "POST" and response.status_code < 400 and (form := request.form.get("draft")):
+            with workshop.store() as conn:
+                drafts.forget(conn, job_id, form)
+        return response
 
     @app.after_request
     def guard(response: Response) -> Response:
@@ -110,6 +151,20 @@ def _script(screen: str, name: str) -> str:
 @cache
 def _digest(file: Path) -> str:
     return hashlib.sha256(file.read_bytes()).hexdigest()[:10]
+
+
+def _job_of_page() -> int | None:
+    """The job that a page is about; none for pages of the bench, which keep their own."""
+    found = (request.view_args or {}).get("job_id")
+    return int(found) if found is not None else None
+
+
+def _drafts_of(job_id: int) -> list[dict[str, object]]:
+    try:
+        with current_app.extensions["workshop"].store() as conn:
+            return [{"form": d.form, "fields": d.fields, "at": d.at_utc[11:16]} for d in drafts.of_job(conn, job_id)]
+    except NotFound:  # the page of a job that is not there
+        return []
 
 
 def _theme() -> str:

@@ -1,9 +1,13 @@
 """What views share: the workshop behind the application, and whether a script or a person asked."""
 
+import sqlite3
 from typing import cast
 
 from flask import current_app, request
 
+from calm_needle.errors import FieldsRefused
+from calm_needle.work.meters import Meters
+from calm_needle.work.shelf import job_of
 from calm_needle.work.workshop import Workshop
 
 
@@ -19,3 +23,16 @@ def wants_json() -> bool:
 def typed_form() -> dict[str, str]:
     """What was typed into a form, by field."""
     return {name: value for name, value in request.form.items() if name != "csrf_token"}
+
+
+def meters_of(conn: sqlite3.Connection, job_id: int) -> Meters | None:
+    """The meters with a job's set under their probes; None for a job whose readings are typed. Raises NotFound."""
+    return workshop().meters_for(job_of(conn, job_id))
+
+
+def need_meters(conn: sqlite3.Connection, job_id: int) -> Meters:
+    """The meters of a job that works with instruments. Raises NotFound, FieldsRefused."""
+    meters = meters_of(conn, job_id)
+    if meters is None:
+        raise FieldsRefused({"value": "The readings of this job are typed: read the meter by eye and write down what it shows."})
+    return meters

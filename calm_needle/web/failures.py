@@ -12,6 +12,7 @@ from calm_needle.errors import (
     FieldsRefused,
     FileRefused,
     InstrumentError,
+    JobMovedOn,
     NotFound,
     NotUnderstood,
     OutOfRange,
@@ -26,6 +27,7 @@ STATUS: tuple[tuple[type[CalmNeedleError], int, str], ...] = (
     (NotFound, 404, "That is not here"),
     (UnknownName, 404, "There is none of that name"),
     (RunMovedOn, 409, "The run has moved on"),
+    (JobMovedOn, 409, "Another window was quicker"),
     (NotSureEnough, 409, "Not yet sure"),
     (FieldsRefused, 422, "Something is missing"),
     (FileRefused, 422, "The file was not taken in"),
@@ -39,7 +41,10 @@ WORDS = {
     403: ("Not from there", "It came from another page or an old one. Nothing was changed. Load the page again and repeat it."),
     404: ("There is no such page", "The address is wrong, or what it showed is gone. Everything starts on the shelf."),
     405: ("That page does not do that", "Go back and use the page’s own buttons."),
-    413: ("That is too large", "A dossier is at most two megabytes, a recording twenty. Nothing was kept; bring a smaller file."),
+    413: (
+        "That is too large",
+        "A dossier has at most two megabytes, a recording twenty, photographs sixty together. Nothing was kept; bring less at once.",
+    ),
     500: (
         "Calm Needle has made a mistake",
         "Nothing you had already confirmed is lost. Load the page again; if it comes back, report the number.",

@@ -1,20 +1,24 @@
 """The bands of a job's set: heard, measured, and their aerial coils metered."""
 
+import json
 import math
 import sqlite3
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Literal, cast
 
-from calm_needle.core.band_health import BandReadings, BandVerdict, Heard, WholeVerdict, judge_bands, judge_whole
+from calm_needle.core.band_health import BandReadings, BandVerdict, Heard, WholeVerdict, at_this_hour, judge_bands, judge_whole
 from calm_needle.core.dossier import Band
 from calm_needle.core.quantities import format_si, parse_si
 from calm_needle.errors import FieldsRefused, NotUnderstood
-from calm_needle.store import band_checks
+from calm_needle.store import band_checks, intake, repairs
 from calm_needle.store.db import transaction
 from calm_needle.store.shelf import JobRow
 from calm_needle.work.clock import now_utc
+from calm_needle.work.meters import Meters
 from calm_needle.work.shelf import job_of, model_of_dossier
 
+UNDER_THE_IRON = ("replaced", "wound anew", "mended")
 OPEN_WORDS = ("open", "ol", "o.l.", "inf", "∞")
 LONGEST_COUPLING = 80
 
@@ -28,6 +32,7 @@ class BandLine:
     verdict: BandVerdict
     level: str
     coil: str
+    hour: str
 
 
 @dataclass(frozen=True)
@@ -38,10 +43,12 @@ class BandsView:
     lines: list[BandLine]
     whole: WholeVerdict
     coupling: str
+    to_hear_again: bool  # all of it had passed, and something was changed since
 
 
-def view(conn: sqlite3.Connection, job_id: int) -> BandsView:
-    """Return what is known of every band. Raises NotFound."""
+def view(conn: sqlite3.Connection, job_id: int, *, hour: int | None = None) -> BandsView:
+    """Return what is known of every band; hour: the local one, now where none is given. Raises NotFound."""
+    hour = datetime.now().hour if hour is None else hour
     job = job_of(conn, job_id)
     bands = model_of_dossier(conn, job.dossier_id).bands
     checks = band_checks.band_checks(conn, job_id)
@@ -54,11 +61,21 @@ def view(conn: sqlite3.Connection, job_id: int) -> BandsView:
             verdicts[band.name],
             format_si(row.level_v, unit="V", digits=3) if row.level_v else "",
             "" if row.coil_ohm is None else "open" if math.isinf(row.coil_ohm) else format_si(row.coil_ohm, unit="Ω", digits=3),
+            at_this_hour(f_low_hz=band.f_low_hz, hour=hour) if row.off_air == "dead" and row.generator != "dead" else "",
         )
         for band, row in zip(bands, rows, strict=True)
     ]
     couplings = [c.coupling for c in checks if c.coupling]
-    return BandsView(job, lines, judge_whole(rows, verdicts), couplings[-1] if couplings else "dummy aerial")
+    checked = [e for e in intake.entries_of_job(conn, job_id) if e.kind == "cross-check"]
+    whole = judge_whole(rows, verdicts, generator_proved=any(json.loads(e.detail)["result"] == "works" for e in checked))
+    changed = [r for r in repairs.repairs_of_job(conn, job_id) if r.what in UNDER_THE_IRON]
+    heard = [c.at_utc for c in checks if c.kind in ("generator", "level")]
+    again = bool(whole.passed and changed and not any(at > changed[-1].at_utc for at in heard))
+    if again:
+        whole = WholeVerdict(
+            False, f"{changed[-1].part} was {changed[-1].what} since: hear every band again, one repair can unmask a fault."
+        )
+    return BandsView(job, lines, whole, couplings[-1] if couplings else "dummy aerial", again)
 
 
 def keep(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
@@ -67,13 +84,14 @@ def keep(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
     bands = model_of_dossier(conn, job.dossier_id).bands
     before = {line.band.id: line for line in view(conn, job_id).lines}
     coupling = form.get("coupling", "").strip()[:LONGEST_COUPLING]
+    again = form.get("again") == "yes"  # heard once more after a change, and as before
     faults: dict[str, str] = {}
     found: list[tuple[str, str, str | None, float | None]] = []
     for band in bands:
         for kind in ("off air", "generator"):
             heard = form.get(f"{kind.replace(' ', '-')}-{band.id}", "")
             known = before[band.id].readings.off_air if kind == "off air" else before[band.id].readings.generator
-            if heard in ("alive", "dead") and heard != known:
+            if heard in ("alive", "dead") and (heard != known or (again and kind == "generator")):
                 found.append((band.id, kind, heard, None))
         for kind, unit, known_text in (("level", "V", before[band.id].level), ("coil", "Ω", before[band.id].coil)):
             name = f"{kind}-{band.id}"
@@ -108,6 +126,21 @@ def keep(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
                 coupling=coupling if kind == "level" else "",
                 at_utc=now_utc(),
             )
+
+
+def read_coils(conn: sqlite3.Connection, job_id: int, meters: Meters) -> None:
+    """Meter the aerial coil of every band whose dossier names it. Raises NotFound, FieldsRefused, InstrumentError; whole or not at all."""
+    job = job_of(conn, job_id)
+    model = model_of_dossier(conn, job.dossier_id)
+    parts = {p.id for p in model.parts if p.kind == "winding"}
+    coils = [(band.id, str(band.signal_tank["coil"])) for band in model.bands if band.signal_tank.get("coil") in parts]
+    if not coils:
+        raise FieldsRefused({"coupling": "The dossier does not say which part the aerial coils are; meter them by hand."})
+    found = [(band, meters.part(coil, kind="winding", in_circuit=True).value) for band, coil in coils]
+    with transaction(conn):
+        for band, ohm in found:
+            value = None if math.isinf(ohm) else ohm
+            band_checks.add_band_check(conn, job_id=job_id, band=band, kind="coil", heard=None, value=value, coupling="", at_utc=now_utc())
 
 
 def _readings(band: Band, checks: list[band_checks.BandCheckRow]) -> BandReadings:

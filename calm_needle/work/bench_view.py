@@ -25,7 +25,13 @@ TRAIL_S = 30.0
 TRAIL_POINTS = 400
 PADS_DB = (3.0, 6.0, 12.0, 20.0)
 FULL_OUTPUT_V = 20e-3  # what a generator gives with no pad thrown, in this workshop
-INSTRUMENT_NAMES = {"generator": "Generator", "ac-millivoltmeter": "A.c. millivoltmeter", "practice-set": "Practice set"}
+INSTRUMENT_NAMES = {
+    "generator": "Generator",
+    "ac-millivoltmeter": "A.c. millivoltmeter",
+    "multimeter": "Multimeter",
+    "lcr-meter": "LCR meter",
+    "practice-set": "Practice set",
+}
 STATE_WORDS = {"absent": "absent", "ready": "ready", "lost": "not there", "silent": "does not answer", "odd": "answers oddly"}
 
 
@@ -102,11 +108,12 @@ def page(book: RunBook, bench: LiveBench | None) -> dict[str, Any]:
     state, step = book.state, book.step
     start = book.start_db()
     done = book.phases_done()
-    adjuster = book.model.adjuster(step.adjusters[0]) if step and step.adjusters else None
+    model = book.placed_model()
+    adjuster = model.adjuster(step.adjusters[0]) if step and step.adjusters else None
     return {
         "run": book.run,
         "job": book.job,
-        "model": book.model,
+        "model": model,
         "stage": state.stage,
         "step": step,
         "visit_id": state.visit.id if state.visit else None,

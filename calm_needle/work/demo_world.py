@@ -1,4 +1,4 @@
-"""The made-up world: the Tern Rock Wireless Room, its Halvern 6B sets, and the jobs on them.
+"""The made-up world: the Tern Rock Wireless Room, its sets, and the jobs on them.
 
 Every reading of the older job comes from the twin with a fixed seed; loading twice gives the same.
 """
@@ -10,13 +10,13 @@ from importlib import resources
 
 from calm_needle.sim.receiver.practice import PracticeReceiver
 from calm_needle.store import bench as bench_store
-from calm_needle.store import intake, runs, shelf
+from calm_needle.store import intake, practice, runs, shelf
 from calm_needle.store.db import transaction
 from calm_needle.work import shelf as shelf_work
 from calm_needle.work.rehearsal import MadeUpClock, rehearse
 from calm_needle.work.run_book import RunBook
 
-DOSSIERS = ("halvern-6b",)
+DOSSIERS = ("halvern-6b", "dunlin-3", "stannard-seven")
 BEFORE_IF = ("intake", "safe start", "health")
 
 
@@ -32,8 +32,7 @@ def load(conn: sqlite3.Connection) -> None:
             content = resources.files("calm_needle.demo").joinpath(f"dossiers/{name}.json").read_bytes()
             shelf_work.take_in_dossier(conn, content, name=f"{name}.json")
         bench_store.put_setting(conn, "stand-ins", "on")
-        halvern = shelf.model_by_key(conn, "halvern-6b")
-        assert halvern is not None
+        halvern = _model(conn, "halvern-6b")
         _older_job(conn, halvern)
         _job(
             conn,
@@ -70,21 +69,95 @@ def load(conn: sqlite3.Connection) -> None:
             done=("intake",),
         )
         _intake_of_the_boat_house_set(conn)
+        practice.add_fault(conn, set_id=_newest(conn).set_id, fault="coupling-leaks-warm")
+        practice.add_fault(conn, set_id=_newest(conn).set_id, fault="screen-feed-drifted")
+        practice.add_fault(conn, set_id=_newest(conn).set_id, fault="if-capacitor-open")
+        _dunlin(conn)
+        _stannard(conn)
+
+
+def _dunlin(conn: sqlite3.Connection) -> None:
+    """A live-chassis set, bought as seen: its smoothing capacitor leaks when warm, and one resistor is of another value."""
+    job_id = _job(
+        conn,
+        _model(conn, "dunlin-3"),
+        serial="D 30417",
+        owner="Tern Rock collection",
+        remarks="Bought as seen at the harbour sale.",
+        complaints=("Hums, and fades after a few minutes.", "Distorts on loud passages."),
+        bench="instruments",
+        at_utc="2026-11-24T09:10:00.000Z",
+        by="M.O.",
+        done=("intake",),
+    )
+    _entries(
+        conn,
+        job_id,
+        "2026-11-24T09:15:00.000Z",
+        ("paper", {"title": "Dunlin 3 service notes", "trust": "this model’s own", "differences": ""}),
+        ("earlier hands", {"place": "around V3", "seen": "two newer resistors, one with a scorched sleeve"}),
+    )
+    for fault in ("smoothing-leaks-warm", "bias-resistor-wrong"):
+        practice.add_fault(conn, set_id=_newest(conn).set_id, fault=fault)
+
+
+def _stannard(conn: sqlite3.Connection) -> None:
+    """An early superhet whose last IF primary is open: it was started safely, and its V4 anode found without volts."""
+    job_id = _job(
+        conn,
+        _model(conn, "stannard-seven"),
+        serial="702",
+        owner="R.T.",
+        remarks="Papers of the Stannard Six only. Found silent; started safely on the second bench.",
+        complaints=("Silent on the whole dial.",),
+        bench="instruments",
+        at_utc="2026-11-24T13:30:00.000Z",
+        by="R.T.",
+        done=("intake", "safe start"),
+    )
+    _entries(
+        conn,
+        job_id,
+        "2026-11-24T13:40:00.000Z",
+        (
+            "paper",
+            {"title": "Stannard Six instruction sheet", "trust": "a sister model’s", "differences": "two IF transformers, not three"},
+        ),
+        ("purpose", {"use": "To be heard on the open day, on the island’s own station", "bands": "broadcast"}),
+        ("consent", {"change": "Rewinding an IF coil, if it must be", "reversible": "no", "agreed": "R.T., 24 November"}),
+    )
+    practice.add_fault(conn, set_id=_newest(conn).set_id, fault="if-winding-open")
+
+
+def _newest(conn: sqlite3.Connection) -> shelf.JobRow:
+    return shelf.newest_jobs(conn, limit=1)[0]
+
+
+def _model(conn: sqlite3.Connection, key: str) -> shelf.ModelRow:
+    model = shelf.model_by_key(conn, key)
+    assert model is not None
+    return model
+
+
+def _entries(conn: sqlite3.Connection, job_id: int, at_utc: str, *entries: tuple[str, dict[str, str]]) -> None:
+    for kind, detail in entries:
+        intake.add_entry(conn, job_id=job_id, kind=kind, detail=json.dumps(detail, ensure_ascii=False), at_utc=at_utc)
 
 
 def _intake_of_the_boat_house_set(conn: sqlite3.Connection) -> None:
     """What was asked when the last set came in."""
-    job_id = shelf.jobs(conn)[0].id
-    for kind, detail in (
+    job_id = _newest(conn).id
+    _entries(
+        conn,
+        job_id,
+        "2026-11-23T10:20:00.000Z",
         ("paper", {"title": "Service sheet, second issue", "trust": "this model’s own", "differences": ""}),
         ("paper", {"title": "Diagram of the Halvern 6A", "trust": "a sister model’s", "differences": "one IF transformer fewer"}),
         ("purpose", {"use": "To play in the lamp room on the open day, 15 May 2027", "bands": "medium wave, long wave"}),
         ("earlier hands", {"place": "under the mains transformer", "seen": "a new twin capacitor, its ends left bare"}),
         ("waiting", {"item": "a dial cord of 0.8 mm", "blocks": "oscillator and dial", "meanwhile": "safe start, health"}),
         ("worth", {"hours_low": "5", "hours_high": "11", "rate": "25", "parts_low": "20", "parts_high": "70", "value": "700"}),
-    ):
-        text = json.dumps(detail, ensure_ascii=False)
-        intake.add_entry(conn, job_id=job_id, kind=kind, detail=text, at_utc="2026-11-23T10:20:00.000Z")
+    )
 
 
 def _job(

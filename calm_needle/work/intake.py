@@ -6,10 +6,18 @@ import sqlite3
 from calm_needle.core.complaints import Complaint, Retest, check_retest
 from calm_needle.core.gate import Gate, alignment_gate, closing_gate
 from calm_needle.errors import FieldsRefused, NotFound
-from calm_needle.store import intake, shelf
+from calm_needle.store import intake, repairs, shelf
 from calm_needle.work.clock import now_utc
 
 LONGEST_WORDS = 400
+# Entries that keep a job open until something comes of them, and what is said of them.
+OPEN_ENDS = {
+    "suspicion": "only suspected",
+    "prediction": "predicted, and was never looked at",
+    "worry": "not settled",
+    "came off": "still off the set",
+    "revived": "not explained",
+}
 
 
 def complaints_of(conn: sqlite3.Connection, job_id: int) -> list[Complaint]:
@@ -48,7 +56,15 @@ def gate_of(conn: sqlite3.Connection, job_id: int) -> Gate:
 
 def closing_of(conn: sqlite3.Connection, job_id: int) -> Gate:
     """Return the gate before the job closes as it stands."""
-    return closing_gate(complaints=complaints_of(conn, job_id))
+    changes = repairs.repairs_of_job(conn, job_id)
+    tested = {t.repair_id for t in repairs.quick_tests_of_job(conn, job_id)}
+    ends = [f"{c.part} was {c.what}, and nothing was tested since" for c in changes[-1:] if c.id not in tested]
+    for entry in intake.entries_of_job(conn, job_id):
+        if entry.ended_utc is None and entry.kind in OPEN_ENDS:
+            words = next(iter(json.loads(entry.detail).values()))
+            ends.append(f"“{words}” is {OPEN_ENDS[entry.kind]}")
+    last = (changes[-1].part, changes[-1].at_utc) if changes else None
+    return closing_gate(complaints=complaints_of(conn, job_id), last_change=last, open_ends=ends)
 
 
 def waive(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:

@@ -2,18 +2,26 @@
 
 import math
 import sqlite3
+from collections.abc import Callable
 from dataclasses import dataclass
 
+from calm_needle.core.dossier import Model
 from calm_needle.core.parts_sweep import UNITS as UNIT_OF
 from calm_needle.core.parts_sweep import Measured, Part, PartVerdict, SweepVerdict, Tally, judge_part, judge_sweep, shown, tally
 from calm_needle.core.quantities import format_si, parse_si
+from calm_needle.core.repairs import NEW
 from calm_needle.errors import FieldsRefused, NotFound, NotUnderstood
-from calm_needle.store import part_checks
+from calm_needle.store import part_checks, repairs
+from calm_needle.store import revisions as revisions_store
 from calm_needle.store.shelf import JobRow
+from calm_needle.work import revisions
 from calm_needle.work.clock import now_utc
-from calm_needle.work.shelf import job_of, parts_of_job
+from calm_needle.work.meters import Meters
+from calm_needle.work.shelf import job_of, model_of_dossier, parts_of_job
 
 OPEN_WORDS = ("open", "ol", "o.l.", "inf", "∞")
+IN_CIRCUIT = "c"
+MARKED = " m"
 
 
 @dataclass(frozen=True)
@@ -25,6 +33,7 @@ class PartLine:
     last: str
     replaced: bool
     verdict: PartVerdict
+    seen: int
 
 
 @dataclass(frozen=True)
@@ -32,6 +41,7 @@ class SweepView:
     """All parts region by region, and what they say."""
 
     job: JobRow
+    model: Model
     regions: list[tuple[str, list[PartLine], Tally]]
     whole: SweepVerdict
     counted: Tally
@@ -47,49 +57,73 @@ def view(conn: sqlite3.Connection, job_id: int) -> SweepView:
     for region in dict.fromkeys(p.region for p in parts):
         here = [line for line in lines if line.part.region == region]
         regions.append((region, here, tally(line.verdict for line in here)))
-    return SweepView(job, regions, judge_sweep(parts, verdicts), tally(verdicts.values()))
+    return SweepView(job, model_of_dossier(conn, job.dossier_id), regions, judge_sweep(parts, verdicts), tally(verdicts.values()))
 
 
-def enter(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> PartLine:
-    """Keep one value (part, value; in_circuit, replaced) and return its line. Raises NotFound, FieldsRefused."""
+def enter(conn: sqlite3.Connection, job_id: int, form: dict[str, str], meters: Callable[[], Meters] | None = None) -> PartLine:
+    """Keep one value (part, value; in_circuit) and return its line. Raises NotFound, FieldsRefused, JobMovedOn,
+    InstrumentError.
+
+    With meters, an empty value asks them, one end of the part lifted; “c” asks them in circuit.
+    """
     job = job_of(conn, job_id)
     parts = parts_of_job(conn, job)
     part = next((p for p in parts if p.id == form.get("part")), None)
     if part is None:
         raise NotFound("part", form.get("part", "")[:20])
-    text = form.get("value", "").strip()
-    value: float | None = None
-    if text.lower() not in OPEN_WORDS:
-        try:
-            value = parse_si(text, unit=UNIT_OF[part.kind])
-        except NotUnderstood as fault:
-            raise FieldsRefused({"value": str(fault)}) from None
-        if value < 0:
-            raise FieldsRefused({"value": "A part has no value below zero; write “open” for one that is."})
+    revisions.check_number(part.id, revisions_store.last_part_checks(conn, job_id).get(part.id, 0), form)
+    text, in_circuit = form.get("value", "").strip(), form.get("in_circuit") == "yes"
+    marked: float | None = None
+    if meters and text.lower() in ("", IN_CIRCUIT):
+        in_circuit = text.lower() == IN_CIRCUIT
+        found = meters().part(part.id, kind=part.kind, in_circuit=in_circuit).value
+        value = None if math.isinf(found) else found
+    else:
+        value, marked = _typed(part, text)
     part_checks.add_part_check(
         conn,
         job_id=job_id,
         part=part.id,
         value=value,
-        in_circuit=form.get("in_circuit") == "yes",
-        replaced=form.get("replaced") == "yes",
+        in_circuit=in_circuit,
+        replaced=False,  # what was replaced stands in the log of changes
         at_utc=now_utc(),
+        marked=marked,
     )
     return next(line for line in _lines(conn, job_id, [part]) if line.part.id == part.id)
 
 
+def _typed(part: Part, text: str) -> tuple[float | None, float | None]:
+    """What was typed: the value measured (None for open) and, after an m, the value printed on the part: “101 m100”."""
+    measured, _, printed = text.partition(MARKED)
+    try:
+        marked = parse_si(printed, unit=UNIT_OF[part.kind]) if printed.strip() else None
+        value = None if measured.strip().lower() in OPEN_WORDS else parse_si(measured, unit=UNIT_OF[part.kind])
+    except NotUnderstood as fault:
+        raise FieldsRefused({"value": str(fault)}) from None
+    if (value is not None and value < 0) or (marked is not None and marked <= 0):
+        raise FieldsRefused({"value": "A part has no value below zero; write “open” for one that is."})
+    return value, marked
+
+
 def _lines(conn: sqlite3.Connection, job_id: int, parts: list[Part]) -> list[PartLine]:
     checks: dict[str, list[Measured]] = {}
+    last = revisions_store.last_part_checks(conn, job_id)
+    new = {r.part: r.at_utc for r in repairs.repairs_of_job(conn, job_id) if r.what in NEW}
+    since = {p.id: max(new.get(p.id, ""), new.get(p.of, "")) for p in parts}
     for c in part_checks.part_checks(conn, job_id):
+        if c.at_utc <= since.get(c.part, ""):
+            continue  # it was measured on the part that is no longer there
         value = math.inf if c.value is None else c.value
-        checks.setdefault(c.part, []).append(Measured(value, bool(c.in_circuit), bool(c.replaced)))
+        checks.setdefault(c.part, []).append(Measured(value, bool(c.in_circuit), bool(c.replaced), c.marked))
     return [
         PartLine(
             part,
             format_si(part.nominal, unit=UNIT_OF[part.kind], digits=3),
             shown(part, checks[part.id][-1].value) if part.id in checks else "",
-            any(m.replaced for m in checks.get(part.id, ())),
+            bool(since[part.id]) or any(m.replaced for m in checks.get(part.id, ())),
             judge_part(part, checks.get(part.id, ())),
+            last.get(part.id, 0),
         )
         for part in parts
     ]

@@ -129,10 +129,13 @@ def fields_of_fit(fit: PairFit) -> dict[str, str]:
     }
 
 
+MOST_OFFERED = 24
+
+
 def sources(conn: sqlite3.Connection) -> list[Source]:
     """Return the jobs, band by band, that can fill fields in."""
     out = []
-    for job in shelf.jobs(conn):
+    for job in shelf.newest_jobs(conn, limit=MOST_OFFERED):
         model = model_of_dossier(conn, job.dossier_id)
         out += [Source(f"{job.id}:{band.id}", f"Job {job.id}, {job.model_name} no. {job.serial}, {band.name}") for band in model.bands]
     return out

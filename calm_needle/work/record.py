@@ -7,12 +7,13 @@ from calm_needle.core.complaints import Complaint
 from calm_needle.core.pictures import Curves, Mark
 from calm_needle.core.pictures import Line as CurveLine
 from calm_needle.core.quantities import format_db, format_si, split_si
+from calm_needle.core.repairs import Repair
 from calm_needle.core.run_state import Visit, step_at
 from calm_needle.files.readings_csv import CsvReading
 from calm_needle.store import reckonings
 from calm_needle.store.runs import FindingRow, NoteRow, RunRow
 from calm_needle.store.shelf import JobRow
-from calm_needle.work import intake
+from calm_needle.work import intake, parts_sweep, repairs
 from calm_needle.work.run_book import RunBook
 from calm_needle.work.workshop import Workshop
 
@@ -60,6 +61,8 @@ class Record:
     complaints: list[Complaint] = field(default_factory=list)
     waived: str | None = None
     reckoned: list[str] = field(default_factory=list)
+    changed: list[str] = field(default_factory=list)
+    health: str = ""
 
 
 def record_of(workshop: Workshop, run_id: int) -> Record:
@@ -72,6 +75,8 @@ def record_of(workshop: Workshop, run_id: int) -> Record:
         record.complaints = intake.complaints_of(conn, record.job.id)
         gate = intake.gate_of(conn, record.job.id)
         record.waived = gate.sentence if gate.waived else None
+        record.changed = [_change(r) for r in repairs.of_job(conn, record.job.id)]
+        record.health = parts_sweep.view(conn, record.job.id).whole.sentence
         record.reckoned = [r.sentence for r in reckonings.reckonings_of_job(conn, record.job.id)]
     if on_bench and (truth := workshop.live.truth()) is not None:
         record.truth = {
@@ -122,6 +127,11 @@ def _read(book: RunBook) -> Record:
         record.responses.append(_response(book, checks[-1], "after"))
     record.responses = [r for r in record.responses if len(r.points) > 1]
     return record
+
+
+def _change(repair: Repair) -> str:
+    test = f" Then {repair.test.outcome}: {repair.test.words}" if repair.test else " Not tested since."
+    return f"{repair.part} {repair.what}.{test}"
 
 
 def _kind(book: RunBook, visit: Visit) -> str:

@@ -24,6 +24,7 @@ from calm_needle.errors import CalmNeedleError, FieldsRefused, NotFound, RunMove
 from calm_needle.store import runs, shelf
 from calm_needle.store.db import transaction
 from calm_needle.work.clock import now_utc, seconds
+from calm_needle.work.places import placed_model
 
 LAST_READINGS_S = 0.8  # s over which "now" is averaged when readings come by themselves
 FIRST_READINGS = 4  # readings that make the start of such a visit when the turns are not known
@@ -88,6 +89,10 @@ class RunBook:
         change = gain_db(from_v=reference_v, to_v=reading.generator_v) if reading.generator_v else 0.0
         raw = reading.value if reading.unit == "dB" else 20.0 * math.log10(max(reading.value, 1e-9))
         return raw - change
+
+    def placed_model(self) -> Model:
+        """Return the model with its adjusters where they were found on this set."""
+        return placed_model(self._conn, self.model, self.job.set_id)
 
     def start_db(self) -> float | None:
         """The level at the first readings of this visit (dB), or None."""

@@ -1,4 +1,8 @@
-"""A safe start of the set of a job: its ladder, what was logged, what may be done next."""
+"""A safe start of the set of a job: its ladder, what was logged, what may be done next.
+
+Readings are typed, or taken by the bench's meters. At a practice set the ladder switches the power, and time can be let go by; what
+was let go by is kept with each reading, so that warming is judged by the set's own time.
+"""
 
 import json
 import sqlite3
@@ -28,6 +32,7 @@ from calm_needle.store import shelf, starts
 from calm_needle.store.db import transaction
 from calm_needle.store.shelf import JobRow
 from calm_needle.work.clock import now_utc, seconds
+from calm_needle.work.meters import Meters
 from calm_needle.work.shelf import job_of, model_of_dossier
 
 TYPICAL_TOLERANCE_PERCENT = 10.0  # of rails whose papers give none
@@ -54,6 +59,7 @@ class StartView:
     cautions: list[Caution]
     last_word: str
     rails: list[RailView]
+    electrodes: list[RailView]
     current: Judged | None
     climb: Judged
     finish: Judged
@@ -65,37 +71,34 @@ def view(conn: sqlite3.Connection, job_id: int) -> StartView:
     """Return where the start of a job's set stands. Raises NotFound."""
     job = job_of(conn, job_id)
     model = model_of_dossier(conn, job.dossier_id)
-    rungs, points = ladder(model.safety_class), rails_of(model)
+    rungs, points, others = ladder(model.safety_class), rails_of(model), electrodes_of(model)
     rows = starts.entries(conn, job_id)
     start = stand(_logged(rows), rungs=rungs)
     rung = rungs[start.rung] if start.rung >= 0 else None
-    rails = []
-    for point in points:
-        seen = start.rails_v.get(point.id, ())
-        judged = judge_rail(seen[-1][1], point=point, share=rung.share) if seen and rung else None
-        full = rung is not None and rung.share == 1.0
-        rails.append(RailView(point, seen[-1][1] if seen else None, judged, judge_warm(seen) if seen and full else None))
     return StartView(
         job,
         rungs,
         start,
         cautions_for(safety_class=model.safety_class, hazards=("first-power", "smoke")),
         LAST_WORD,
-        rails,
+        [_rail(start, rung, p, warm=True) for p in points],
+        [_rail(start, rung, p, warm=False) for p in others],
         judge_current(start.currents_a, rung=rung) if start.currents_a and rung else None,
         may_climb(start, rungs=rungs, points=points),
         may_finish(start, rungs=rungs, points=points),
         _picture(start, points),
-        [(r.at_utc[11:16], _words(r, rungs, points)) for r in reversed(rows)][:12],
+        [(r.at_utc[11:16], _words(r, rungs, (*points, *others))) for r in reversed(rows)][:12],
     )
 
 
-def climb(conn: sqlite3.Connection, job_id: int) -> None:
-    """Take the next rung. Raises FieldsRefused with what stands in the way."""
+def climb(conn: sqlite3.Connection, job_id: int, meters: Meters | None = None) -> None:
+    """Take the next rung; a practice set is switched to it. Raises FieldsRefused with what stands in the way, InstrumentError."""
     shown = view(conn, job_id)
     if shown.climb.state != "good" or shown.start.rung >= len(shown.rungs) - 1:
         raise FieldsRefused({"rung": shown.climb.sentence if shown.climb.state != "good" else "This is the last rung."})
-    _add(conn, job_id, "rung", {"rung": shown.start.rung + 1})
+    rung = shown.start.rung + 1
+    _power(meters, shown.rungs[rung].share)
+    _add(conn, job_id, "rung", {"rung": rung})
 
 
 def read(conn: sqlite3.Connection, job_id: int, form: dict[str, str], *, clock: Callable[[], str] = now_utc) -> None:
@@ -107,22 +110,51 @@ def read(conn: sqlite3.Connection, job_id: int, form: dict[str, str], *, clock: 
     found: list[tuple[str, dict[str, object]]] = []
     if (amperes := _typed(form.get("current", ""), "A", "current", faults)) is not None:
         found.append(("current", {"a": abs(amperes)}))
-    for rail in shown.rails:
+    for rail in (*shown.rails, *shown.electrodes):
         if (volts := _typed(form.get(f"rail-{rail.point.id}", ""), "V", f"rail-{rail.point.id}", faults)) is not None:
             found.append(("rail", {"point": rail.point.id, "v": volts}))
     if not found and not faults:
         faults["current"] = "Nothing was typed yet: the current, and each rail."
     if faults:
         raise FieldsRefused(faults)
-    with transaction(conn):
-        for kind, detail in found:
-            starts.add_entry(conn, job_id=job_id, kind=kind, detail=json.dumps(detail), at_utc=clock())
+    _keep(conn, job_id, found, clock=clock)
 
 
-def smoke(conn: sqlite3.Connection, job_id: int, words: str) -> None:
+def measure(conn: sqlite3.Connection, job_id: int, meters: Meters, *, electrodes: bool) -> None:
+    """Read current and rails by the meters, and the electrodes too if asked. Whole or not at all. Raises FieldsRefused, InstrumentError."""
+    shown = view(conn, job_id)
+    if shown.start.rung < 0 or shown.start.stopped:
+        raise FieldsRefused({"current": "Power is off. Take the first rung, or write down the cause of the stop, before reading."})
+    passed = meters.practice.passed_s() if meters.practice else 0.0
+    found: list[tuple[str, dict[str, object]]] = [("current", {"a": abs(meters.amperes().value), "passed_s": passed})]
+    for rail in (*shown.rails, *(shown.electrodes if electrodes else ())):
+        found.append(("rail", {"point": rail.point.id, "v": meters.volts(rail.point.id).value, "passed_s": passed}))
+    _keep(conn, job_id, found, clock=now_utc)
+    if view(conn, job_id).start.stopped:
+        _power(meters, 0.0)
+
+
+def let_pass(meters: Meters, seconds_: float) -> None:
+    """Let time go by at a practice set. Raises FieldsRefused on a real one."""
+    if meters.practice is None:
+        raise FieldsRefused({"current": "Time is let go by at a practice set only; a real one takes its time."})
+    meters.practice.let_pass(seconds_)
+
+
+def switch_off(conn: sqlite3.Connection, job_id: int, meters: Meters | None = None) -> None:
+    """Switch the set off without a fault; the next start begins with the first rung. Raises FieldsRefused."""
+    start = view(conn, job_id).start
+    if start.stopped or start.rung < 0:
+        raise FieldsRefused({"rung": "It is off already."})
+    _power(meters, 0.0)
+    _add(conn, job_id, "off", {})
+
+
+def smoke(conn: sqlite3.Connection, job_id: int, words: str, meters: Meters | None = None) -> None:
     """Log smoke, arcing or a hot smell: the start is stopped until a cause is written down."""
     job_of(conn, job_id)
     _add(conn, job_id, "smoke", {"words": words.strip()[:LONGEST_WORDS]})
+    _power(meters, 0.0)
 
 
 def found_cause(conn: sqlite3.Connection, job_id: int, words: str) -> None:
@@ -154,6 +186,37 @@ def rails_of(model: Model) -> tuple[Point, ...]:
     )
 
 
+def electrodes_of(model: Model) -> tuple[Point, ...]:
+    """Return the other test points whose volts the papers give: electrodes, read once the rails stand."""
+    return tuple(
+        Point(p["id"], p["name"], p["expected_v"], p.get("tolerance_percent", TYPICAL_TOLERANCE_PERCENT))
+        for stage in model.stages
+        if stage.kind != "power"
+        for p in stage.test_points
+        if p.get("expected_v")
+    )
+
+
+def _rail(start: Start, rung: Rung | None, point: Point, *, warm: bool) -> RailView:
+    seen = start.rails_v.get(point.id, ())
+    if not seen or rung is None:
+        return RailView(point, None, None, None)
+    # An electrode says something at full power only: what it should be under a limiter nobody has written down.
+    judged = judge_rail(seen[-1][1], point=point, share=rung.share) if warm or rung.share == 1.0 else None
+    return RailView(point, seen[-1][1], judged, judge_warm(seen) if warm and rung.share == 1.0 else None)
+
+
+def _power(meters: Meters | None, share: float) -> None:
+    if meters and meters.practice:
+        meters.practice.power(share)
+
+
+def _keep(conn: sqlite3.Connection, job_id: int, found: list[tuple[str, dict[str, object]]], *, clock: Callable[[], str]) -> None:
+    with transaction(conn):
+        for kind, detail in found:
+            starts.add_entry(conn, job_id=job_id, kind=kind, detail=json.dumps(detail), at_utc=clock())
+
+
 def _typed(text: str, unit: str, field: str, faults: dict[str, str]) -> float | None:
     """The value that was typed; None for an empty field, or for one that cannot be read, which is then among the faults."""
     if not text.strip():
@@ -170,7 +233,8 @@ def _add(conn: sqlite3.Connection, job_id: int, kind: str, detail: dict[str, obj
 
 
 def _logged(rows: list[starts.StartRow]) -> list[Logged]:
-    return [Logged(r.id, r.kind, seconds(r.at_utc), json.loads(r.detail)) for r in rows]
+    details = [json.loads(r.detail) for r in rows]
+    return [Logged(r.id, r.kind, seconds(r.at_utc) + d.get("passed_s", 0.0), d) for r, d in zip(rows, details, strict=True)]
 
 
 def _picture(start: Start, points: tuple[Point, ...]) -> Picture | None:
@@ -186,7 +250,8 @@ def _words(row: starts.StartRow, rungs: tuple[Rung, ...], points: tuple[Point, .
     detail = json.loads(row.detail)
     match row.kind:
         case "rung":
-            return str(rungs[detail["rung"]].title)
+            understood = "cautions understood; " if detail["rung"] == 0 else ""
+            return f"{understood}{rungs[detail['rung']].title}"
         case "current":
             return f"current {1e3 * detail['a']:.0f} mA"
         case "rail":
@@ -196,5 +261,7 @@ def _words(row: starts.StartRow, rungs: tuple[Rung, ...], points: tuple[Point, .
             return f"stopped: {detail['words'] or 'smoke, arcing or a hot smell'}"
         case "cause":
             return f"cause: {detail['words']}"
+        case "off":
+            return "switched off"
         case _:
             return "through"

@@ -4,12 +4,15 @@ import hashlib
 import json
 import sqlite3
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 from calm_needle.core.dossier import PHASES, Model, read_model
 from calm_needle.core.gate import ALIGNMENT
 from calm_needle.core.parts_sweep import Part
-from calm_needle.errors import FieldsRefused, NotFound
+from calm_needle.core.quantities import parse_si
+from calm_needle.core.sketch import SAFETY, key_of, sketch
+from calm_needle.errors import FieldsRefused, FileRefused, NotFound, NotUnderstood
 from calm_needle.files.dossiers import load_dossier
 from calm_needle.store import intake as intake_store
 from calm_needle.store import runs, shelf
@@ -18,6 +21,7 @@ from calm_needle.work import intake
 from calm_needle.work.clock import now_utc
 from calm_needle.work.run_book import runnable_groups
 
+JOBS_A_PAGE, SETS_SHOWN, LONGEST_SEARCH = 24, 40, 100
 LONGEST = {"serial": 40, "owner": 80, "remarks": 400, "complaint": 2000}
 
 
@@ -43,6 +47,41 @@ def take_in_dossier(conn: sqlite3.Connection, content: bytes, *, name: str) -> M
     return read_model(data)
 
 
+def sketch_model(conn: sqlite3.Connection, form: dict[str, str]) -> Model:
+    """Keep a model sketched from what was typed (name, technology, safety_class, if_hz, bands). Raises FieldsRefused, FileRefused."""
+    faults: dict[str, str] = {}
+    name = form.get("name", "").strip()[:80]
+    if not key_of(name):
+        faults["name"] = "Write the model’s name, or a working name for it."
+    elif shelf.model_by_key(conn, key_of(name)):
+        faults["name"] = "There is a model of that name already."
+    if form.get("safety_class") not in SAFETY:
+        faults["safety_class"] = "Choose how it is fed; “unknown” is treated as live."
+    try:
+        if_hz = parse_si(form.get("if_hz", ""), unit="Hz")
+    except NotUnderstood as fault:
+        if_hz, faults["if_hz"] = 0.0, str(fault)
+    bands = []
+    for line in form.get("bands", "").splitlines():
+        if line.strip():
+            try:
+                limits, _, words = line.strip().partition(" ")
+                low, _, high = limits.replace("–", "-").partition("-")
+                bands.append((words.strip() or limits, parse_si(low, unit="Hz"), parse_si(high, unit="Hz")))
+            except NotUnderstood as fault:
+                faults["bands"] = str(fault)
+    if not bands and "bands" not in faults:
+        faults["bands"] = "Write one band a line: 530k-1600k medium wave."
+    if faults:
+        raise FieldsRefused(faults)
+    technology = form.get("technology") if form.get("technology") in ("valve", "transistor", "mixed") else "valve"
+    data = sketch(name=name, technology=str(technology), safety_class=form["safety_class"], if_hz=if_hz, bands=bands)
+    try:
+        return take_in_dossier(conn, json.dumps(data).encode(), name=name)
+    except FileRefused as fault:
+        raise FieldsRefused({"bands": "; ".join(f.sentence for f in fault.faults)}) from None
+
+
 def model_of(conn: sqlite3.Connection, key: str) -> Model:
     """Return a model by its key. Raises NotFound."""
     row = shelf.model_by_key(conn, key)
@@ -56,6 +95,12 @@ def model_of_dossier(conn: sqlite3.Connection, dossier_id: int) -> Model:
     content = shelf.dossier_content(conn, dossier_id)
     if content is None:
         raise NotFound("dossier", dossier_id)
+    return _read(content)
+
+
+@lru_cache(maxsize=64)
+def _read(content: str) -> Model:
+    """A dossier is never changed, so it is read once; nobody writes into a model."""
     return read_model(json.loads(content))
 
 
@@ -93,11 +138,21 @@ def add_set(conn: sqlite3.Connection, form: dict[str, str]) -> int:
 
 
 def open_job(conn: sqlite3.Connection, form: dict[str, str]) -> int:
-    """Open a job from what was typed (set, complaint, bench). Raises FieldsRefused with a sentence per field."""
-    faults = _too_long(form, "complaint")
-    known = {str(s.id) for s in shelf.sets(conn)}
-    if form.get("set") not in known:
-        faults["set"] = "Choose the set this job is about."
+    """Open a job from what was typed: set, or model and serial of one that is put on the shelf with it; complaint, bench.
+
+    Raises FieldsRefused with a sentence per field; nothing is kept then.
+    """
+    faults = _too_long(form, "complaint", "serial", "owner", "remarks")
+    serial, set_id = form.get("serial", "").strip(), None
+    model = shelf.model_by_key(conn, form.get("model", ""))
+    if serial and model:
+        set_id = shelf.set_of_serial(conn, model_id=model.id, serial=serial)
+    elif serial:
+        faults["model"] = "Choose the model of this set; if it is not listed, bring in its dossier or sketch it first."
+    elif form.get("set", "").isdigit() and shelf.radio_set(conn, int(form["set"])):
+        set_id = int(form["set"])
+    else:
+        faults["set"] = "Choose the set this job is about, or type the number of a new one."
     if not form.get("complaint", "").strip():
         faults["complaint"] = "Write what is complained of, or what is wanted; it is looked at again before the job closes."
     if form.get("bench") not in ("instruments", "typed"):
@@ -106,7 +161,9 @@ def open_job(conn: sqlite3.Connection, form: dict[str, str]) -> int:
         raise FieldsRefused(faults)
     complaints = [line.strip() for line in form["complaint"].splitlines() if line.strip()]
     with transaction(conn):
-        return open_job_for(conn, set_id=int(form["set"]), complaints=complaints, bench=form["bench"], at_utc=now_utc())
+        if set_id is None:
+            set_id = add_set(conn, form)
+        return open_job_for(conn, set_id=set_id, complaints=complaints, bench=form["bench"], at_utc=now_utc())
 
 
 def open_job_for(conn: sqlite3.Connection, *, set_id: int, complaints: list[str], bench: str, at_utc: str) -> int:
@@ -134,7 +191,7 @@ def phases_of(conn: sqlite3.Connection, job: shelf.JobRow) -> list[PhaseLine]:
     """Return the phases of a job in the order of the work, with what has been done in each."""
     marks = shelf.phase_marks(conn, job.id)
     model = model_of_dossier(conn, job.dossier_id)
-    finished = runs.finished_runs(conn)
+    finished = runs.finished_runs(conn, job.id)
     of_job = runs.runs_of_job(conn, job.id)
     lines = []
     for phase in PHASES:
@@ -153,6 +210,8 @@ def phases_of(conn: sqlite3.Connection, job: shelf.JobRow) -> list[PhaseLine]:
             words = "when a step cannot be met"
         elif can_run:
             words = f"{sum(len(g.steps) for g in runnable_groups(model, phase))} steps in the dossier"
+        elif phase == "health":
+            words = "by what is measured: every part, every band"
         else:
             words = "by hand; the program keeps that it was done"
         lines.append(PhaseLine(phase, state, words, last.id if last else None, can_run))
@@ -173,7 +232,7 @@ def mark_phase(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> N
 def begin_run(conn: sqlite3.Connection, job_id: int, phase: str) -> int:
     """Begin a run of a phase, or return the one that is open. Raises NotFound, FieldsRefused for a phase that cannot be led."""
     job = job_of(conn, job_id)
-    finished = runs.finished_runs(conn)
+    finished = runs.finished_runs(conn, job_id)
     for row in runs.runs_of_job(conn, job_id):
         if row.phase == phase and row.id not in finished:
             return row.id
@@ -185,17 +244,55 @@ def begin_run(conn: sqlite3.Connection, job_id: int, phase: str) -> int:
     return runs.add_run(conn, job_id=job_id, dossier_id=job.dossier_id, phase=phase, bench=job.bench, at_utc=now_utc())
 
 
-def overview(conn: sqlite3.Connection) -> dict[str, Any]:
-    """Return what the shelf page shows."""
-    finished = runs.finished_runs(conn)
+def overview(conn: sqlite3.Connection, *, words: str = "", page: int = 1) -> dict[str, Any]:
+    """Return what the shelf page shows: one page of the jobs in which every word of `words` is found, and what else there is."""
+    rows, found, page = _page_of_jobs(conn, words, max(page, 1))
     jobs = []
-    for job in shelf.jobs(conn):
-        of_job = runs.runs_of_job(conn, job.id)
-        running = next((r for r in reversed(of_job) if r.id not in finished), None)
-        following = next((p for p in phases_of(conn, job) if p.state == "open"), None)
-        words = f"{running.phase}, in hand" if running else f"next: {following.name}" if following else "all phases done"
-        jobs.append({"row": job, "words": words, "run_id": running.id if running else None})
-    return {"models": shelf.models(conn), "sets": shelf.sets(conn), "jobs": jobs}
+    for job in rows:
+        lines = phases_of(conn, job)
+        running = next((p for p in lines if p.state == "running"), None)
+        following = next((p for p in lines if p.state == "open"), None)
+        said = f"{running.name}, in hand" if running else f"next: {following.name}" if following else "all phases done"
+        jobs.append({"row": job, "words": said, "run_id": running.run_id if running else None})
+    return {
+        "models": shelf.models(conn),
+        "sets": shelf.newest_sets(conn, limit=SETS_SHOWN),
+        "set_count": shelf.count_sets(conn),
+        "jobs": jobs,
+        "found": found,
+        "page": page,
+        "pages": max(1, -(-found // JOBS_A_PAGE)),
+        "words": words,
+        "safety": SAFETY,
+    }
+
+
+def _page_of_jobs(conn: sqlite3.Connection, words: str, page: int) -> tuple[list[shelf.JobRow], int, int]:
+    """The jobs of a page, how many there are in all, and the page it is: the last, when there are not so many."""
+    patterns = _patterns(words) if words.strip() else None
+    found = shelf.count_found(conn, patterns=patterns) if patterns else shelf.count_jobs(conn)
+    page = min(page, max(1, -(-found // JOBS_A_PAGE)))
+    offset = (page - 1) * JOBS_A_PAGE
+    if patterns:
+        return shelf.find_jobs(conn, patterns=patterns, limit=JOBS_A_PAGE, offset=offset), found, page
+    return shelf.newest_jobs(conn, limit=JOBS_A_PAGE, offset=offset), found, page
+
+
+def remarks_of(conn: sqlite3.Connection, job: shelf.JobRow) -> str:
+    """Return what is noted about a job's set."""
+    row = shelf.radio_set(conn, job.set_id)
+    return row.remarks if row else ""
+
+
+def _patterns(words: str) -> tuple[str, str, str]:
+    """Up to three words as patterns of LIKE; what is typed stands for itself."""
+    out = []
+    for word in words[:LONGEST_SEARCH].split()[:3]:
+        for sign in "!%_":
+            word = word.replace(sign, f"!{sign}")
+        out.append(f"%{word}%")
+    a, b, c = [*out, "%", "%", "%"][:3]
+    return a, b, c
 
 
 def _too_long(form: dict[str, str], *names: str) -> dict[str, str]:

@@ -4,6 +4,7 @@ import json
 import subprocess
 import sys
 import threading
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -21,6 +22,7 @@ class StandIns:
         self._lock = threading.RLock()
         self._set_id: int | None = None
         self._dossier = ""
+        self._faults: tuple[str, ...] = ()
 
     @property
     def plugged_in(self) -> bool:
@@ -41,13 +43,13 @@ class StandIns:
         """Return the VISA resource name of each stand-in."""
         return {name: f"TCPIP::127.0.0.1::{port}::SOCKET" for name, port in self.ports.items()}
 
-    def put_on_bench(self, *, set_id: int, dossier: str) -> None:
+    def put_on_bench(self, *, set_id: int, dossier: str, faults: Sequence[str] = ()) -> None:
         """Put the twin of a set on the bench, with the instruments plugged in; nothing happens when it is there already."""
         with self._lock:
             if self.plugged_in and self._set_id == set_id:
                 return
             self.unplug()
-            self._set_id, self._dossier = set_id, dossier
+            self._set_id, self._dossier, self._faults = set_id, dossier, tuple(faults)
             self.plug_in()
 
     def plug_in(self) -> None:
@@ -61,6 +63,8 @@ class StandIns:
             command = [sys.executable, "-m", "calm_needle.sim.rig", str(dossier_file), "--seed", str(self._set_id)]
             command += ["--misalign", self._misalign, "--state", str(self._folder / f"set-{self._set_id}.json")]
             command += ["--ports", json.dumps(self.ports)]
+            for fault in self._faults:
+                command += ["--fault", fault]
             # Its standard input stays open as long as we live: when we end, however we end, so does it.
             self._process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
             (self._folder / "ports.json").write_text(json.dumps(self._greeting()["ports"]), encoding="utf-8")

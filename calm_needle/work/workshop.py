@@ -12,10 +12,11 @@ from pathlib import Path
 
 from calm_needle.errors import StoreUnusable
 from calm_needle.store import bench as bench_store
-from calm_needle.store import db, shelf
+from calm_needle.store import db, practice, shelf
 from calm_needle.work.clock import now_utc
 from calm_needle.work.desk import Desk
 from calm_needle.work.live_bench import LiveBench, find_out
+from calm_needle.work.meters import METERS, Meters
 from calm_needle.work.stand_ins import StandIns
 
 
@@ -29,11 +30,13 @@ class Workshop:
             raise StoreUnusable(f"The data folder {folder} cannot be made: {fault.strerror}. Choose another with --data.") from None
         self.folder = folder
         self._path = folder / db.FILE_NAME
+        self.photographs = folder / "photographs"
         self._idle: queue.LifoQueue[sqlite3.Connection] = queue.LifoQueue()
         self._desks: dict[int, Desk] = {}
         self._desk_connections: list[sqlite3.Connection] = []
         self._lock = threading.RLock()
         self.live = LiveBench()
+        self.meters = Meters()
         self.stand_ins = StandIns(folder / "stand-ins")
         with self.store():  # a folder that cannot be used is found out now
             pass
@@ -82,14 +85,31 @@ class Workshop:
                 with desk.book() as book:
                     set_id, dossier_id = book.job.set_id, book.run.dossier_id
                 if self.stand_ins.set_id != set_id:
-                    with self.store() as conn:
-                        dossier = shelf.dossier_content(conn, dossier_id) or "{}"
-                    self.stand_ins.put_on_bench(set_id=set_id, dossier=dossier)
-                    self.connect_stand_ins()
+                    self._put_on_bench(set_id, dossier_id)
             elif not self.live.states:
                 self.connect_instruments()
             self.live.attach(desk)
         return desk
+
+    def meters_for(self, job: shelf.JobRow) -> Meters | None:
+        """The meters with a job's set under their probes, or None when its readings are typed. A run of another set lets go."""
+        if job.bench != "instruments":
+            return None
+        with self._lock:
+            if self.uses_stand_ins():
+                if self.stand_ins.set_id != job.set_id:
+                    self.live.attach(None)
+                    self._put_on_bench(job.set_id, job.dossier_id)
+            elif not self.live.states:
+                self.connect_instruments()
+        return self.meters
+
+    def _put_on_bench(self, set_id: int, dossier_id: int) -> None:
+        with self.store() as conn:
+            dossier = shelf.dossier_content(conn, dossier_id) or "{}"
+            faults = practice.faults_of_set(conn, set_id)
+        self.stand_ins.put_on_bench(set_id=set_id, dossier=dossier, faults=faults)
+        self.connect_stand_ins()
 
     def uses_stand_ins(self) -> bool:
         with self.store() as conn:
@@ -105,13 +125,20 @@ class Workshop:
                 self.connect_instruments()
 
     def connect_stand_ins(self) -> None:
-        self.live.connect(self.stand_ins.resources())
+        self._connect(self.stand_ins.resources())
 
     def connect_instruments(self) -> None:
         """Use the instruments that were added by their VISA resource names."""
         with self.store() as conn:
             rows = bench_store.instruments(conn)
-        self.live.connect({r.kind: r.resource for r in rows})
+        self._connect({r.kind: r.resource for r in rows})
+
+    def _connect(self, resources: dict[str, str]) -> None:
+        """Give the running work what it reads and sets all the time, and the meters what is asked now and then."""
+        if "multimeter" in resources and "ac-millivoltmeter" not in resources:
+            resources = {**resources, "ac-millivoltmeter": resources["multimeter"]}
+        self.live.connect({kind: r for kind, r in resources.items() if kind not in METERS})
+        self.meters.connect(resources)
 
     def add_instrument(self, resource: str) -> tuple[str, str]:
         """Ask what is at a VISA resource name, and use it from now on. Raises InstrumentError in words."""
@@ -139,6 +166,7 @@ class Workshop:
         for desk in self._desks.values():
             desk.close()
         self.live.close()
+        self.meters.close()
         self.stand_ins.unplug()
         while not self._idle.empty():
             self._idle.get_nowait().close()

@@ -1,3 +1,4 @@
+import math
 import unittest
 from collections.abc import Callable
 from typing import Any
@@ -5,12 +6,15 @@ from typing import Any
 from calm_needle.bench.generator import Generator
 from calm_needle.bench.identify import identify
 from calm_needle.bench.instrument import Instrument
+from calm_needle.bench.lcr_meter import LcrMeter
 from calm_needle.bench.millivoltmeter import Millivoltmeter
+from calm_needle.bench.multimeter import Multimeter
 from calm_needle.bench.practice_set import PracticeSet
 from calm_needle.errors import InstrumentNonsense, InstrumentRefused
 from tests.support.scripted_wire import ScriptedWire
 
 FINE = ("SYST:ERR?", '0,"No error"')
+NOT_THESE = (("MEAS:IND?", "no"), ("MEAS:VOLT:DC?", "no"))  # asked before alternating volts
 
 
 class OnTheWire(unittest.TestCase):
@@ -51,17 +55,29 @@ class OnTheWire(unittest.TestCase):
     def test_the_driver_is_chosen_by_what_it_answers(self) -> None:
         for pairs, kind in (
             ((("*IDN?", "Some,Thing,1,1"), ("FREQ?", "1.0E6")), "generator"),
-            ((("*IDN?", "Other,Thing,1,1"), ("FREQ?", "what"), ("MEAS:VOLT:AC?", "0.012")), "ac-millivoltmeter"),
+            ((("*IDN?", "Other,Thing,1,1"), ("FREQ?", "what"), *NOT_THESE, ("MEAS:VOLT:AC?", "0.012")), "ac-millivoltmeter"),
+            ((("*IDN?", "Third,Thing,1,1"), ("FREQ?", "what"), NOT_THESE[0], ("MEAS:VOLT:DC?", "0.1")), "multimeter"),
+            ((("*IDN?", "Fourth,Thing,1,1"), ("FREQ?", "what"), ("MEAS:IND?", "9.9E37")), "lcr-meter"),
             ((("*IDN?", "Tern Rock,Practice set,0,1"),), "practice-set"),
         ):
             self.assertEqual(identify(self.script(*pairs))[0], kind)
         with self.assertRaises(InstrumentNonsense):
-            identify(self.script(("*IDN?", "kettle"), ("FREQ?", "no"), ("MEAS:VOLT:AC?", "no")))
+            identify(self.script(("*IDN?", "kettle"), ("FREQ?", "no"), *NOT_THESE, ("MEAS:VOLT:AC?", "no")))
+
+    def test_an_open_circuit_is_a_reading_of_the_ohmmeter_and_volts_under_it_a_refusal(self) -> None:
+        self.assertEqual(Multimeter(self.script(("MEAS:RES?", "9.9E37"), FINE)).ohms(), math.inf)
+        self.assertEqual(Multimeter(self.script(("MEAS:RES?", "180.2"), FINE)).ohms(), 180.2)
+        volts = ("SYST:ERR?", '-221,"Settings conflict: volts at the terminals"')
+        with self.assertRaises(InstrumentRefused):
+            Multimeter(self.script(("MEAS:RES?", "0.0"), volts, FINE)).ohms()
+        for answer in ("", "OVLD", "nan", "-3"):
+            with self.subTest(answer), self.assertRaises(InstrumentNonsense):
+                LcrMeter(self.script(("MEAS:IND?", answer))).henries()
 
 
 class Conventions(unittest.TestCase):
     def test_what_a_driver_does_begins_with_control_get_measure_or_let_go(self) -> None:
-        for driver in (Generator, Millivoltmeter, PracticeSet, Instrument):
+        for driver in (Generator, LcrMeter, Millivoltmeter, Multimeter, PracticeSet, Instrument):
             for name, method in vars(driver).items():
                 if name.startswith("_") or not isinstance(method, Callable):  # type: ignore[arg-type]
                     continue

@@ -28,9 +28,11 @@ class TurningByHand(BrowserTest):
 
 class ASlowAnswer(BrowserTest):
     def test_a_note_begun_while_an_answer_is_on_its_way_stays_open_with_its_words(self) -> None:
-        bench, page = BenchPage.at_first_core(self.page), self.page
+        page = self.page
         on_its_way: list[Route] = []
+        # Before the page is opened: what is under way while a browser begins to hold requests back may slip through.
         page.route("**/mark", lambda route: on_its_way.append(route))
+        bench = BenchPage.at_first_core(page)
         with page.expect_request("**/mark"):
             bench.press("Space")
         bench.press("n")

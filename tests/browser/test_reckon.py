@@ -51,7 +51,7 @@ class EveryCalculator(BrowserTest):
                 page.get_by_text("How it comes about").click()
                 expect(page.locator("[data-part=derivation] li")).to_have_count(len(calculator.derivation))
                 page.emulate_media(color_scheme="dark" if i % 2 else "light")
-                self.assertEqual(violations(page), [], name)
+                self.assertEqual(violations(page, colours_only=bool(i % 4)), [], name)  # one page in four in full: they are one template
 
     def change_one(self, page: Page, name: str) -> None:
         """Type another value into a field that is filled, and see the answer follow."""

@@ -1,7 +1,7 @@
 import math
 import unittest
 
-from calm_needle.core.band_health import BandReadings, judge_bands, judge_whole
+from calm_needle.core.band_health import BandReadings, at_this_hour, judge_bands, judge_whole
 
 BANDS = (("long wave", 150e3), ("medium wave", 525e3), ("short wave", 5.9e6))
 
@@ -17,6 +17,13 @@ def rows(
 
 def state(of: list[BandReadings], band: str) -> str:
     return judge_bands(of)[band].state
+
+
+class TheHour(unittest.TestCase):
+    def test_short_waves_close_after_dark_and_medium_wave_opens(self) -> None:
+        self.assertIn("closed", at_this_hour(f_low_hz=17e6, hour=22))
+        self.assertIn("near stations only", at_this_hour(f_low_hz=525e3, hour=12))
+        self.assertIn("should be there", at_this_hour(f_low_hz=525e3, hour=3))
 
 
 class Bands(unittest.TestCase):

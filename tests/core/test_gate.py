@@ -46,3 +46,10 @@ class Gates(unittest.TestCase):
         gate = closing_gate(complaints=[complaint("gone"), complaint()])
         self.assertFalse(gate.open)
         self.assertEqual(gate.missing, ("“weak on long wave” is not yet retested",))
+
+    def test_a_retest_before_the_last_change_no_longer_counts_and_open_ends_keep_it_open(self) -> None:
+        done = complaint("gone")
+        later = ("R11", "2099-01-01T00:00:00.000Z")
+        self.assertIn("was tested before R11 was changed", closing_gate(complaints=[done], last_change=later).missing[0])
+        self.assertTrue(closing_gate(complaints=[done], last_change=("R11", "2001-01-01T00:00:00.000Z")).open)
+        self.assertFalse(closing_gate(complaints=[done], open_ends=("“dial glass” is still off the set",)).open)

@@ -56,6 +56,21 @@ class TakenWholeOrRefusedWhole(unittest.TestCase):
         self.assertEqual(len(caught.exception.faults), 1)
         self.assertIn("stages", str(caught.exception.faults[0]))
 
+    def test_a_circuit_that_points_nowhere_is_refused(self) -> None:
+        said = self.faults(
+            lambda d: put(d, "rial", "simulation", "supply", "points", "rail"),
+            lambda d: put(d, "R99", "simulation", "supply", "paths", 0, "part"),
+            lambda d: put(d, "C99", "simulation", "faults", 0, "part"),
+            lambda d: put(d, "nowhere", "parts", 0, "stage"),
+        )
+        for words in (
+            "no node “rial”",
+            "supply.paths[0].part: there is no part “R99”",
+            "faults[0].part: there is no part “C99”",
+            "no stage “nowhere”",
+        ):
+            self.assertTrue(any(words in s for s in said), (words, said))
+
     def test_contradictions_are_found_too(self) -> None:
         said = self.faults(
             lambda d: put(d, 1.6e9, "bands", 1, "tracking", 0, "dial_hz"),

@@ -12,8 +12,8 @@ from waitress import wasyncore
 from waitress.server import create_server
 
 from calm_needle.web.app import create_app
-from calm_needle.work import demo_world
 from calm_needle.work.workshop import Workshop
+from tests.support.demo import copy_into
 
 CHROMIUM = os.environ.get("CHROMIUM") or next(
     (p for p in ("/usr/bin/chromium-headless-shell", "/usr/bin/chromium", shutil.which("google-chrome") or "") if p and Path(p).exists()),
@@ -39,10 +39,9 @@ class LiveServer:
 
     def __init__(self, *, demo: bool = True) -> None:
         self._folder = tempfile.TemporaryDirectory()
-        self.workshop = Workshop(Path(self._folder.name))
         if demo:
-            with self.workshop.store() as conn:
-                demo_world.load(conn)
+            copy_into(Path(self._folder.name))
+        self.workshop = Workshop(Path(self._folder.name))
         self._map: dict[int, object] = {}
         self._stop = threading.Event()
         self._server = create_server(create_app(self.workshop), map=self._map, host="127.0.0.1", port=0, threads=16)

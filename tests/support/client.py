@@ -10,8 +10,8 @@ from flask.testing import FlaskClient
 from werkzeug.test import TestResponse
 
 from calm_needle.web.app import create_app
-from calm_needle.work import demo_world
 from calm_needle.work.workshop import Workshop
+from tests.support.demo import copy_into
 
 TYPED_JOB, OLDER_RUN = 3, 1
 
@@ -24,11 +24,10 @@ class PageTest(unittest.TestCase):
     def setUp(self) -> None:
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
+        if self.demo:
+            copy_into(Path(folder.name))
         self.workshop = Workshop(Path(folder.name))
         self.addCleanup(self.workshop.close)
-        if self.demo:
-            with self.workshop.store() as conn:
-                demo_world.load(conn)
         self.client: FlaskClient = create_app(self.workshop).test_client()
         self.token = ""
 

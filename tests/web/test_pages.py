@@ -3,7 +3,7 @@
 import io
 import json
 
-from calm_needle.work import intake, intake_entries
+from calm_needle.work import entries, intake
 from tests.support import halvern
 from tests.support.client import OLDER_RUN, TYPED_JOB, PageTest
 
@@ -88,7 +88,7 @@ class BeforeAlignment(PageTest):
         job = self.BOAT_HOUSE_JOB
         self.post(f"{job}/phases", phase="safe start", state="done")
         text = self.post(f"{job}/phases", phase="health", state="done").get_data(as_text=True)
-        self.assertIn("Health has not passed. Parts: 0 of 27 parts are sound; 27 to be measured. Bands: Still blank", text)
+        self.assertIn("Health has not passed. Parts: 0 of 29 parts are sound; 29 to be measured. Bands: Still blank", text)
         for part in halvern.model().parts:
             for _ in range(2 if part.weak else 1):
                 self.assertEqual(self.post(f"{job}/parts", part=part.id, value=f"{part.nominal:.4g}").status_code, 303)
@@ -109,10 +109,10 @@ class Intake(PageTest):
     def test_what_is_waited_for_stands_on_the_job_until_it_has_come(self) -> None:
         self.assertIn("a dial cord of 0.8 mm (holds up oscillator and dial", self.get("/jobs/4").get_data(as_text=True))
         with self.workshop.store() as conn:
-            (item,) = intake_entries.waiting(conn, 4)
-        self.assertEqual(self.post(f"/jobs/4/intake/{item.id}/end").status_code, 303)
+            (item,) = entries.still_open(conn, 4)["waiting"]
+        self.assertEqual(self.post(f"/jobs/4/intake/{item.id}/end", outcome="has come").status_code, 303)
         self.assertNotIn("Waits for", self.get("/jobs/4").get_data(as_text=True))
-        self.assertEqual(self.post(f"/jobs/1/intake/{item.id}/end").status_code, 404)
+        self.assertEqual(self.post(f"/jobs/1/intake/{item.id}/end", outcome="has come").status_code, 404)
 
     def test_a_sister_model_s_paper_is_marked_and_what_is_missing_is_asked_for(self) -> None:
         self.assertIn(">unverified<", self.get("/jobs/4/intake").get_data(as_text=True))

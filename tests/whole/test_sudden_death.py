@@ -16,8 +16,8 @@ from pathlib import Path
 from urllib.parse import urlencode
 
 from calm_needle.store import db
-from calm_needle.work import demo_world
 from tests.support.client import TYPED_JOB
+from tests.support.demo import copy_into
 
 KILLS = 8
 HANDS = 3  # pages that type at the same time
@@ -26,8 +26,11 @@ HANDS = 3  # pages that type at the same time
 class Server:
     """The real server in a process of its own."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, *, quota_bytes: int | None = None) -> None:
         command = [sys.executable, "-m", "calm_needle.cli", "serve", "--no-browser", "--port", "0", "--data", str(folder)]
+        if quota_bytes:
+            limit = f"import resource as r, sys; r.setrlimit(r.RLIMIT_FSIZE, ({quota_bytes}, r.RLIM_INFINITY))"
+            command = [sys.executable, "-c", f"{limit}; from calm_needle.cli import main; sys.exit(main(sys.argv[1:]))", *command[3:]]
         self._process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
         assert self._process.stdout is not None
         self.port = int(re.search(r":(\d+)/", self._process.stdout.readline())[1])  # type: ignore[index]
@@ -53,6 +56,13 @@ class Hand:
         self._last = self._http.getresponse()
         return self._last.read().decode()
 
+    def send(self, path: str, **form: object) -> tuple[int, str]:
+        """Send a form as a page does; the status and the page that comes back."""
+        headers = {"Cookie": self._cookie, "Content-Type": "application/x-www-form-urlencoded"}
+        self._http.request("POST", path, urlencode({"csrf_token": self._token, **form}), headers)
+        answer = self._http.getresponse()
+        return answer.status, answer.read().decode()
+
     def post(self, path: str, **form: object) -> dict[str, str]:
         body = urlencode({"csrf_token": self._token, **form})
         headers = {"Cookie": self._cookie, "Accept": "application/json", "Content-Type": "application/x-www-form-urlencoded"}
@@ -73,9 +83,7 @@ class KilledWhileReadingsPourIn(unittest.TestCase):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         path = Path(folder.name)
-        conn = db.connect(path / db.FILE_NAME)
-        self.addCleanup(conn.close)
-        demo_world.load(conn)
+        copy_into(path)
         acknowledged: set[float] = set()
         titles = set()
         where, visit = "", ""

@@ -5,9 +5,11 @@ from typing import Literal, NamedTuple
 
 from calm_needle.core.run_state import rounds_of
 from calm_needle.sim.receiver.practice import PracticeReceiver, Truth
+from calm_needle.store import db
 from calm_needle.work.rehearsal import rehearse
 from calm_needle.work.run_book import RunBook
 from tests.support import halvern
+from tests.support.demo import copy_into
 
 
 class Outcome(NamedTuple):
@@ -63,3 +65,29 @@ def book_in_one_transaction(conn):  # type: ignore[no-untyped-def]
     from calm_needle.store.db import transaction
 
     return transaction(conn)
+
+
+class TheOtherSetsOfTheDemoWorld(unittest.TestCase):
+    def run_job(self, job_id: int, faults: tuple[str, ...] = ()) -> Outcome:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        copy_into(Path(folder.name))
+        conn = db.connect(Path(folder.name) / db.FILE_NAME)
+        self.addCleanup(conn.close)
+        clock = halvern.clock()
+        book = halvern.new_run(conn, job_id, clock, bench="instruments")
+        receiver = PracticeReceiver(book.model, seed=7, misalign="moderate", faults=faults)
+        with book_in_one_transaction(conn):
+            rehearse(book, receiver, clock, seed=7)
+        return Outcome(receiver.truth(), book, 0)
+
+    def test_each_comes_into_line_by_the_advice_alone(self) -> None:
+        for job_id in (5, 6):
+            outcome = self.run_job(job_id)
+            self.assertLess(abs(outcome.truth.peak_hz - outcome.book.model.if_hz), 250.0, outcome.book.model.name)
+            self.assertLess(outcome.truth.loss_db - outcome.truth.best_loss_db, 0.3, outcome.book.model.name)
+
+    def test_a_core_whose_capacitor_is_open_is_named_and_the_others_are_peaked(self) -> None:
+        outcome = self.run_job(4, ("if-capacitor-open",))
+        named = {f.subject for f in outcome.book.findings() if "No peak was found" in f.sentence}
+        self.assertEqual(named, {"IFT2 upper"}, outcome.book.findings())

@@ -186,7 +186,7 @@ CALCULATORS = (
         _tracking,
         (
             Result("l_osc_h", "Oscillator coil", "H"),
-            Result("trimmer_difference_f", "Oscillator trimmer, more than the signal's by", "F", 4, signed=True),
+            Result("trimmer_difference_f", "Oscillator trimmer, more than the signal’s by", "F", 4, signed=True),
             Result("padder_f", "Padder", "F"),
             Result("max_error_hz", "Worst error", "Hz"),
             Result("best_f1_hz", "Best points: low", "Hz"),

@@ -1,14 +1,17 @@
-"""The practice set itself as something that can be reached: its adjusters, its wax, the place where the lead is clipped."""
+"""The practice set itself as something that can be reached: its adjusters, its wax, its power, its parts, where leads and probes are."""
 
 import json
 from collections.abc import Callable
 
 from calm_needle.core.scpi import Command, read_number
-from calm_needle.sim.instruments.stand_in import BAD_DATA, MISSING, OUT_OF_RANGE, Refusal, StandIn
+from calm_needle.sim.instruments.stand_in import BAD_DATA, MISSING, OUT_OF_RANGE, Refusal, StandIn, number_of
 from calm_needle.sim.receiver.adjuster import Core
-from calm_needle.sim.receiver.practice import PracticeReceiver
+from calm_needle.sim.receiver.practice import PracticeReceiver, Probes
+from calm_needle.sim.receiver.supply import Supply
 
 MOST_TURNS_AT_ONCE = 5.0
+MOST_WINDING_TURNS = 5000.0
+LONGEST_WAIT_S = 3600.0
 
 
 class Hands(StandIn):
@@ -25,6 +28,12 @@ class Hands(StandIn):
             "WAX:CLEar": self._clear_wax,
             "LEAD": self._lead,
             "TRUTh": self._truth,
+            "PROBes": self._probes,
+            "POWer": self._power,
+            "TIME:PASS": self._let_pass,
+            "PART:FIT": self._fit,
+            "PART:WIND": self._wind,
+            "PART:ACRoss": self._across,
         }
 
     def _core(self, command: Command) -> Core:
@@ -70,3 +79,66 @@ class Hands(StandIn):
 
     def _truth(self, command: Command) -> str:
         return json.dumps(self._receiver.truth()._asdict())
+
+    def _probes(self, command: Command) -> str | None:
+        """Where the meter's probes are: a test point against the chassis, or across a part, in circuit or with one end lifted."""
+        if command.asks:
+            return self._receiver.probes.at or "NONE"
+        if not command.arguments:
+            raise Refusal(*MISSING)
+        at = command.arguments[0]
+        if at not in self._receiver.parts and not (self._receiver.supply and self._receiver.supply.knows(at)):
+            raise Refusal(-224, f"Illegal parameter value: no point or part {at[:40]}")
+        self._receiver.probes = Probes(at, lifted=command.arguments[1:2] != ("CIRC",))
+        return None
+
+    def _power(self, command: Command) -> str | None:
+        supply = self._supply()
+        if command.asks:
+            return f"{supply.share:.3f}"
+        supply.power(number_of(command, low=0.0, high=1.0))
+        self._keep()
+        return None
+
+    def _let_pass(self, command: Command) -> str | None:
+        if command.asks:
+            return f"{self._receiver.clock.passed_s:.1f}"
+        self._receiver.clock.let_pass(number_of(command, low=0.0, high=LONGEST_WAIT_S))
+        self._keep()
+        return None
+
+    def _fit(self, command: Command) -> None:
+        name, value = self._part_and(command, 1)
+        self._receiver.parts.fit(name, value[0])
+        self._keep()
+
+    def _wind(self, command: Command) -> None:
+        name, (turns, wire_m) = self._part_and(command, 2)
+        if "former" not in self._receiver.parts.data(name) or not 1.0 <= turns <= MOST_WINDING_TURNS or not 1e-5 < wire_m < 5e-3:
+            raise Refusal(*OUT_OF_RANGE)
+        self._receiver.parts.wind(name, turns=turns, wire_diameter_m=wire_m)
+        self._keep()
+
+    def _across(self, command: Command) -> None:
+        name, value = self._part_and(command, 1)
+        self._receiver.parts.put_across(name, value[0])
+        self._receiver.retune()
+        self._keep()
+
+    def _part_and(self, command: Command, count: int) -> tuple[str, list[float]]:
+        if len(command.arguments) != count + 1:
+            raise Refusal(*MISSING)
+        if command.arguments[0] not in self._receiver.parts:
+            raise Refusal(-224, f"Illegal parameter value: no part {command.arguments[0][:40]}")
+        try:
+            numbers = [read_number(a) for a in command.arguments[1:]]
+        except ValueError:
+            raise Refusal(*BAD_DATA) from None
+        if any(n <= 0 for n in numbers):
+            raise Refusal(*OUT_OF_RANGE)
+        return command.arguments[0], numbers
+
+    def _supply(self) -> Supply:
+        if self._receiver.supply is None:
+            raise Refusal(-241, "Hardware missing: this dossier describes no supply")
+        return self._receiver.supply

@@ -2,7 +2,8 @@
 
 import math
 import random
-from collections.abc import Mapping
+import time
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any, Literal, NamedTuple
 
 from calm_needle.core.coupling import crest_of_one
@@ -10,12 +11,16 @@ from calm_needle.core.dossier import Model
 from calm_needle.core.resonance import detuning
 from calm_needle.sim.receiver.adjuster import Core
 from calm_needle.sim.receiver.detection import Audio, controlled, detect
+from calm_needle.sim.receiver.supply import Supply
 from calm_needle.sim.receiver.transformer import Transformer, Winding
+from calm_needle.sim.receiver.true_parts import TrueParts
 
 Misalignment = Literal["none", "light", "moderate", "severe"]
 # How far from right the cores were left (turns, least and most).
 LEFT_OFF: dict[str, tuple[float, float]] = {"none": (0.0, 0.0), "light": (0.1, 0.3), "moderate": (0.35, 0.9), "severe": (0.9, 2.0)}
 WAXED_LEFT_OFF = 0.3  # turns: nobody could move it far since the maker did
+STRAY_F = 9e-12  # of valve, leads and the winding itself, where the capacitor is open
+THROUGH_OPEN_WINDING = 1e-4  # what stray capacitance carries past it
 LEAST_AVERAGING_S = 0.01  # s: no meter answers faster
 FLUTTER_S = 0.4  # s, how long the slow part of the needle's unrest lasts
 
@@ -40,6 +45,26 @@ class Input(NamedTuple):
     depth: float
 
 
+class Probes(NamedTuple):
+    """Where a meter's probes are: a test point or a part, in circuit or with one end lifted."""
+
+    at: str
+    lifted: bool
+
+
+class PracticeClock:
+    """Seconds, with those that a person let go by at a practice set."""
+
+    def __init__(self, clock: Callable[[], float]) -> None:
+        self._clock, self.passed_s = clock, 0.0
+
+    def __call__(self) -> float:
+        return self._clock() + self.passed_s
+
+    def let_pass(self, seconds: float) -> None:
+        self.passed_s += seconds
+
+
 class Truth(NamedTuple):
     """What only the practice set knows."""
 
@@ -51,8 +76,20 @@ class Truth(NamedTuple):
 class PracticeReceiver:
     """A simulated receiver. Turn its adjusters with turn(), feed it with `feed`, read it with audio() or reading()."""
 
-    def __init__(self, model: Model, *, seed: int, misalign: Misalignment = "moderate") -> None:
+    def __init__(
+        self,
+        model: Model,
+        *,
+        seed: int,
+        misalign: Misalignment = "moderate",
+        faults: Sequence[str] = (),
+        clock: Callable[[], float] = time.monotonic,
+    ) -> None:
         self.model, self.seed = model, seed
+        self.clock = PracticeClock(clock)
+        self.parts = TrueParts(model, seed=seed, faults=faults)
+        self.supply = Supply(model, self.parts, clock=self.clock) if "supply" in model.simulation else None
+        self.probes = Probes("", lifted=True)
         self.filled_in = tuple(name for name in (*TYPICAL, "transformers") if name not in model.simulation)
         settings = {**TYPICAL, **model.simulation}
         self._gain = settings["gain"]["mixer"] * settings["gain"]["if_amplifier"]
@@ -70,6 +107,8 @@ class PracticeReceiver:
             if name in self._windings:
                 self._windings[name].core.waxed = True
         self._misalign(random.Random(f"{seed} misalignment"), misalign)
+        self._tuned_f = {w.adjuster_id: w.c_f for w in self._windings.values()}
+        self.retune()
         self._unrest = _Unrest(random.Random(f"{seed} unrest"))
 
     @property
@@ -80,6 +119,21 @@ class PracticeReceiver:
             cores[self.trap.adjuster_id] = self.trap.core
         return cores
 
+    def retune(self) -> None:
+        """Let every winding be tuned by the capacitor that is really there: its own, or strays and what was put across."""
+        for transformer in self.transformers:
+            for end, winding in (("p", transformer.primary), ("s", transformer.secondary)):
+                across_f = self.parts.across_f.get(f"{transformer.name}-{end}")
+                winding.c_f = self._tuned_f[winding.adjuster_id] if across_f is None else STRAY_F + across_f
+
+    def tuning_f(self, part: str) -> float:
+        """Return the capacitance (F) across a winding by its part; none for another part."""
+        transformer, _, end = part.rpartition("-")
+        found = next((t for t in self.transformers if t.name == transformer), None)
+        if found is None or end not in ("p", "s"):
+            return 0.0
+        return (found.primary if end == "p" else found.secondary).c_f
+
     def turn(self, adjuster_id: str, turns: float) -> bool:
         """Turn an adjuster; return whether it met its stop. Raises KeyError for one the set does not have."""
         return self.cores[adjuster_id].turn(turns)
@@ -89,6 +143,9 @@ class PracticeReceiver:
         gain = self._gain
         for transformer in self.transformers:
             gain *= transformer.transfer(f_hz)
+            for end in ("p", "s"):
+                if f"{transformer.name}-{end}" in self.parts and self.parts[f"{transformer.name}-{end}"].open:
+                    gain *= THROUGH_OPEN_WINDING
         return float(gain)
 
     def audio(self) -> Audio:
@@ -138,10 +195,14 @@ class PracticeReceiver:
         )
 
     def state(self) -> dict[str, Any]:
-        """Return what a receiver keeps when its instruments are unplugged: cores, wax, where the lead is clipped."""
+        """Return what a receiver keeps when its instruments are unplugged: cores, wax, parts fitted, where the lead is clipped."""
         return {
             "seed": self.seed,
             "lead": self.lead,
+            "fitted": self.parts.fitted,
+            "across_f": self.parts.across_f,
+            "passed_s": self.clock.passed_s,
+            "share": self.supply.share if self.supply else None,
             "cores": {
                 name: {"position_turns": c.position_turns, "tool_turns": c.tool_turns, "waxed": c.waxed} for name, c in self.cores.items()
             },
@@ -150,6 +211,12 @@ class PracticeReceiver:
     def restore(self, state: Mapping[str, Any]) -> None:
         """Put the receiver into a state that state() gave."""
         self.lead = state.get("lead")
+        self.parts.restore(state.get("fitted", {}))
+        self.parts.across_f |= {str(k): float(v) for k, v in state.get("across_f", {}).items()}
+        self.retune()
+        self.clock.passed_s = float(state.get("passed_s", 0.0))
+        if self.supply and state.get("share"):
+            self.supply.power(float(state["share"]))
         for name, kept in state.get("cores", {}).items():
             if name in self.cores:
                 core = self.cores[name]

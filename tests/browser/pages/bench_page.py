@@ -79,7 +79,13 @@ class BenchPage:
     def press_and_wait_for(self, key: str, title: str | re.Pattern[str]) -> None:
         """Press a key, and wait until the page is at another step."""
         self.press(key)
-        expect(self.page.get_by_role("heading", level=1)).to_have_text(title)
+        try:
+            expect(self.page.get_by_role("heading", level=1)).to_have_text(title)
+        except AssertionError as fault:
+            # What swallowed the key is not seen afterwards, so it is said here.
+            focus = self.page.evaluate("() => document.activeElement?.outerHTML.slice(0, 200)")
+            said = self.page.locator("[role=alert]:visible, [role=alertdialog]:visible, dialog[open]").all_inner_texts()
+            raise AssertionError(f"{fault}\n“{key}” was pressed; the focus is on {focus}; the page says {said}") from None
 
     def wait_for_reading_after(self, reading_id: int) -> None:
         self.page.wait_for_function("id => Number(document.body.dataset.reading) > id", arg=reading_id)

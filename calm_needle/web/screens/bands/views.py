@@ -4,9 +4,10 @@ from typing import Any
 
 from flask import Blueprint, Response, make_response, redirect, render_template, url_for
 
-from calm_needle.errors import FieldsRefused
-from calm_needle.web.asking import typed_form, workshop
+from calm_needle.errors import FieldsRefused, InstrumentError, JobMovedOn
+from calm_needle.web.asking import need_meters, typed_form, workshop
 from calm_needle.work import bands as work
+from calm_needle.work import revisions
 
 screen = Blueprint("bands", __name__, url_prefix="/jobs/<int:job_id>/bands")
 
@@ -20,13 +21,29 @@ def page(job_id: int) -> str:
 def keep(job_id: int) -> Response:
     with workshop().store() as conn:
         try:
+            revisions.check(conn, "bands", job_id, typed_form())
             work.keep(conn, job_id, typed_form())
+        except JobMovedOn as fault:
+            return make_response(_render(job_id, typed=typed_form(), faults={"coupling": str(fault)}), 409)
         except FieldsRefused as fault:
             return make_response(_render(job_id, typed=typed_form(), faults=fault.faults), 422)
+    return make_response(redirect(url_for("bands.page", job_id=job_id), 303))
+
+
+@screen.post("/coils")
+def read_coils(job_id: int) -> Response:
+    with workshop().store() as conn:
+        try:
+            work.read_coils(conn, job_id, need_meters(conn, job_id))
+        except FieldsRefused as fault:
+            return make_response(_render(job_id, faults={"coupling": " ".join(fault.faults.values())}), 422)
+        except InstrumentError as fault:
+            return make_response(_render(job_id, faults={"coupling": str(fault)}), 503)
     return make_response(redirect(url_for("bands.page", job_id=job_id), 303))
 
 
 def _render(job_id: int, **more: Any) -> str:
     with workshop().store() as conn:
         view = work.view(conn, job_id)
+        more["seen"] = revisions.seen(conn, "bands", job_id)
     return render_template("bands/page.html", **{"typed": {}, "faults": {}, "view": view, **more})

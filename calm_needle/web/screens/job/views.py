@@ -4,12 +4,12 @@ import sqlite3
 from collections.abc import Callable
 from typing import Any
 
-from flask import Blueprint, Response, make_response, redirect, render_template, url_for
+from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
 
 from calm_needle.core.complaints import OUTCOMES
 from calm_needle.errors import FieldsRefused
 from calm_needle.web.asking import typed_form, workshop
-from calm_needle.work import health, intake, intake_entries, reckoning
+from calm_needle.work import drafts, entries, health, intake, pick_up, reckoning, revisions
 from calm_needle.work import shelf as work
 
 screen = Blueprint("job", __name__, url_prefix="/jobs")
@@ -29,7 +29,20 @@ def begin_run(job_id: int) -> Response:
 
 @screen.post("/<int:job_id>/phases")
 def mark_phase(job_id: int) -> Response:
-    return _do(job_id, "phase", lambda conn: health.mark_phase(conn, job_id, typed_form()))
+    def mark(conn: sqlite3.Connection) -> None:
+        revisions.check(conn, "phases", job_id, typed_form())
+        health.mark_phase(conn, job_id, typed_form())
+
+    return _do(job_id, "phase", mark)
+
+
+@screen.post("/<int:job_id>/drafts")
+def keep_draft(job_id: int) -> Response:
+    """Keep what is half typed; sent by the page's script while it is typed."""
+    told = request.get_json(silent=True) or {}
+    with workshop().store() as conn:
+        drafts.keep(conn, job_id, form=str(told.get("form", "")), fields=told.get("fields"))
+    return Response(status=204)
 
 
 @screen.post("/<int:job_id>/complaints")
@@ -65,11 +78,13 @@ def _render(job_id: int, **more: Any) -> str:
             "job": job,
             "phases": phases,
             "model": work.model_of_dossier(conn, job.dossier_id),
-            "remarks": next(s.remarks for s in work.overview(conn)["sets"] if s.id == job.set_id),
+            "remarks": work.remarks_of(conn, job),
             "reckoned": reckoning.kept_in(conn, job_id),
             "complaints": intake.complaints_of(conn, job_id),
             "gate": intake.gate_of(conn, job_id),
-            "waiting": intake_entries.waiting(conn, job_id),
+            "open": entries.still_open(conn, job_id),
+            "left": pick_up.pick_up(conn, job),
+            "seen": revisions.seen(conn, "phases", job_id),
             "following": next((p for p in phases if p.state in ("running", "open")), None),
         }
     return render_template("job/page.html", **{"form": "", "typed": {}, "faults": {}, "outcomes": OUTCOMES, **view, **more})

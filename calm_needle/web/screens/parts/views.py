@@ -4,9 +4,10 @@ from typing import Any
 
 from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
 
-from calm_needle.errors import FieldsRefused
-from calm_needle.web.asking import typed_form, workshop
+from calm_needle.errors import FieldsRefused, InstrumentError, JobMovedOn
+from calm_needle.web.asking import need_meters, typed_form, workshop
 from calm_needle.work import parts_sweep as work
+from calm_needle.work.shelf import job_of
 
 screen = Blueprint("parts", __name__, url_prefix="/jobs/<int:job_id>/parts")
 
@@ -22,12 +23,14 @@ def enter(job_id: int) -> Response:
     form = typed_form()
     part = request.headers.get("X-Part") == "line"
     with workshop().store() as conn:
+        meters = (lambda: need_meters(conn, job_id)) if job_of(conn, job_id).bench == "instruments" else None
         try:
-            line = work.enter(conn, job_id, form)
-        except FieldsRefused as fault:
+            line = work.enter(conn, job_id, form, meters)
+        except (FieldsRefused, JobMovedOn, InstrumentError) as fault:
+            words = fault.faults["value"] if isinstance(fault, FieldsRefused) else str(fault)
             if part:
-                return make_response(fault.faults["value"], 422, {"Content-Type": "text/plain; charset=utf-8"})
-            return make_response(_render(job_id, typed=form, faults=fault.faults), 422)
+                return make_response(words, 422, {"Content-Type": "text/plain; charset=utf-8"})
+            return make_response(_render(job_id, typed=form, faults={"value": words}), 422)
         view = work.view(conn, job_id)
     if part:
         return make_response(render_template("parts/_line.html", line=line, view=view, typed={}, faults={}, with_tally=True))

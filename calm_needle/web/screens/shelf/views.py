@@ -34,6 +34,16 @@ def open_job() -> Response:
     return make_response(redirect(url_for("job.page", job_id=job_id), 303))
 
 
+@screen.post("/models/sketch")
+def sketch_model() -> Response:
+    with workshop().store() as conn:
+        try:
+            model = work.sketch_model(conn, typed_form())
+        except FieldsRefused as fault:
+            return make_response(_render(form="sketch", typed=typed_form(), faults=fault.faults), 422)
+    return make_response(redirect(url_for("dossier.page", key=model.key), 303))
+
+
 @screen.post("/models")
 def take_in_dossier() -> Response:
     file = request.files.get("dossier")
@@ -49,4 +59,5 @@ def take_in_dossier() -> Response:
 
 def _render(**more: object) -> str:
     with workshop().store() as conn:
-        return render_template("shelf/page.html", **{**work.overview(conn), "typed": {}, "faults": {}, "form": "", "refused": None, **more})
+        found = work.overview(conn, words=request.args.get("q", ""), page=request.args.get("page", 1, type=int))
+        return render_template("shelf/page.html", **{**found, "typed": {}, "faults": {}, "form": "", "refused": None, **more})

@@ -1,4 +1,7 @@
-/* Escape is smoke: one key, from anywhere on the page. */
+/* Escape is smoke: one key, from anywhere on the page. The other keys only while nothing is being typed. */
 window.addEventListener('keydown', (e) => {
-  if (e.key === 'Escape' && !e.repeat) document.querySelector('[data-key=Escape]').click();
+  if (e.repeat || e.ctrlKey || e.altKey || e.metaKey) return;
+  if (e.key !== 'Escape' && e.target.matches('input, textarea, select')) return;
+  const button = document.querySelector(`[data-key="${CSS.escape(e.key)}"]`);
+  if (button) { e.preventDefault(); button.click(); }
 });

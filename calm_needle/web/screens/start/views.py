@@ -6,12 +6,14 @@ from typing import Any
 
 from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
 
-from calm_needle.errors import FieldsRefused
+from calm_needle.errors import FieldsRefused, InstrumentError, JobMovedOn
 from calm_needle.files.svg_picture import draw
-from calm_needle.web.asking import typed_form, workshop
+from calm_needle.web.asking import meters_of, need_meters, typed_form, workshop
+from calm_needle.work import revisions
 from calm_needle.work import safe_start as work
 
 screen = Blueprint("start", __name__, url_prefix="/jobs/<int:job_id>/start")
+A_MINUTE_S = 60.0
 
 
 @screen.get("")
@@ -21,7 +23,23 @@ def page(job_id: int) -> str:
 
 @screen.post("/climb")
 def climb(job_id: int) -> Response:
-    return _do(job_id, lambda conn: work.climb(conn, job_id))
+    return _do(job_id, lambda conn: work.climb(conn, job_id, meters_of(conn, job_id)))
+
+
+@screen.post("/measure")
+def measure(job_id: int) -> Response:
+    return _do(job_id, lambda conn: work.measure(conn, job_id, need_meters(conn, job_id), electrodes=request.form.get("all") == "yes"))
+
+
+@screen.post("/pass")
+def let_pass(job_id: int) -> Response:
+    minutes = 5.0 if request.form.get("minutes") == "5" else 1.0
+    return _do(job_id, lambda conn: work.let_pass(need_meters(conn, job_id), minutes * A_MINUTE_S))
+
+
+@screen.post("/off")
+def switch_off(job_id: int) -> Response:
+    return _do(job_id, lambda conn: work.switch_off(conn, job_id, meters_of(conn, job_id)))
 
 
 @screen.post("/read")
@@ -31,7 +49,7 @@ def read(job_id: int) -> Response:
 
 @screen.post("/smoke")
 def smoke(job_id: int) -> Response:
-    return _do(job_id, lambda conn: work.smoke(conn, job_id, request.form.get("words", "")))
+    return _do(job_id, lambda conn: work.smoke(conn, job_id, request.form.get("words", ""), meters_of(conn, job_id)))
 
 
 @screen.post("/cause")
@@ -47,14 +65,22 @@ def finish(job_id: int) -> Response:
 def _do(job_id: int, act: Callable[[sqlite3.Connection], None], *, then: str = "start.page") -> Response:
     with workshop().store() as conn:
         try:
+            if request.endpoint not in ("start.smoke", "start.let_pass"):  # smoke is never refused
+                revisions.check(conn, "start", job_id, typed_form())
             act(conn)
+        except JobMovedOn as fault:
+            return make_response(_render(job_id, typed=typed_form(), faults={"value": str(fault)}), 409)
         except FieldsRefused as fault:
             return make_response(_render(job_id, typed=typed_form(), faults=fault.faults), 422)
+        except InstrumentError as fault:
+            return make_response(_render(job_id, typed=typed_form(), faults={"value": str(fault)}), 503)
     return make_response(redirect(url_for(then, job_id=job_id), 303))
 
 
 def _render(job_id: int, **more: Any) -> str:
     with workshop().store() as conn:
         view = work.view(conn, job_id)
+        more["seen"] = revisions.seen(conn, "start", job_id)
     chart = draw(view.picture) if view.picture else ""
+    more["practice"] = view.job.bench == "instruments" and workshop().uses_stand_ins()
     return render_template("start/page.html", **{"typed": {}, "faults": {}, "view": view, "chart": chart, **more})

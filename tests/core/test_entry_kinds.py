@@ -1,6 +1,6 @@
 import unittest
 
-from calm_needle.core.intake_kinds import KINDS, check, worth_it
+from calm_needle.core.entry_kinds import KINDS, check, worth_it
 from calm_needle.errors import FieldsRefused
 
 WORTH = {"hours_low": "4", "hours_high": "9", "rate": "30", "parts_low": "15", "parts_high": "60", "value": "600"}
@@ -17,6 +17,24 @@ class Intake(unittest.TestCase):
         self.assertEqual(worth_it(check(KINDS["worth"], WORTH))[:3], (135.0, 330.0, "go"))
         self.assertEqual(worth_it({**WORTH, "value": "400"}).advice, "ask")
         self.assertEqual(worth_it({**WORTH, "value": "100"}).advice, "stop")
+
+    def test_what_is_judged_by_its_figures(self) -> None:
+        for kind, entry, state in (
+            ("warmth", {"part": "R14", "minutes": "15", "degrees": "50"}, "good"),
+            ("warmth", {"part": "R14", "minutes": "3", "degrees": "50"}, "watch"),
+            ("warmth", {"part": "R14", "minutes": "15", "degrees": "95"}, "watch"),
+            ("warmth", {"part": "R14", "minutes": "3", "degrees": "130"}, "stop"),
+            ("room noise", {"on_v": "84m", "off_v": "21m"}, "stop"),
+            ("room noise", {"on_v": "22m", "off_v": "21m"}, "good"),
+            ("room noise", {"on_v": "0", "off_v": "21m"}, "watch"),
+            ("gang short", {"ohm": "0.4", "away_ohm": "100M"}, "stop"),
+            ("gang short", {"ohm": "2k", "away_ohm": "100M"}, "stop"),
+            ("gang short", {"ohm": "0.4", "away_ohm": "0.5"}, "watch"),
+            ("gang short", {"ohm": "100M", "away_ohm": "100M"}, "good"),
+        ):
+            judge = KINDS[kind].judge
+            assert judge
+            self.assertEqual(judge(entry).state, state, f"{kind} {entry}")
 
     def test_a_range_the_wrong_way_round_is_refused(self) -> None:
         with self.assertRaises(FieldsRefused) as caught:

@@ -1,0 +1,333 @@
+"""What is written down about a job beside its readings: what is asked at intake, and what a bench notes as it goes.
+
+Each kind is a short form of named fields; `check` refuses what cannot stand in a record, and some kinds are judged. A kind that stays
+open until something comes of it names the outcomes.
+"""
+
+import math
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Literal, NamedTuple
+
+from calm_needle.core.quantities import format_db, parse_si
+from calm_needle.errors import FieldsRefused, NotUnderstood
+
+LONGEST = 400
+WORTH_STOP = 1.0  # times the value: more than that is not spent without another reason
+WORTH_ASK = 0.6
+NOISY_DB = 6.0  # room noise above the set's own, at which a sensitivity measured here says little
+HOT_C, WARM_C, SOAKED_MIN = 110.0, 80.0, 10.0  # of carbon resistors and waxed parts on a bench at 20 °C
+SHORT_OHM = 10e3
+PLATE_OHM = 5.0
+
+Page = Literal["intake", "notes"]
+
+
+class Judged(NamedTuple):
+    """What an entry says by its figures: its state and one sentence."""
+
+    state: Literal["good", "watch", "stop"]
+    sentence: str
+
+
+@dataclass(frozen=True)
+class Field:
+    """One thing asked: its name and label; choices for a choice; unit for a number in it ("" for a plain one), None for words."""
+
+    name: str
+    label: str
+    hint: str = ""
+    choices: tuple[str, ...] = ()
+    unit: str | None = None
+    optional: bool = False
+
+
+@dataclass(frozen=True)
+class EntryKind:
+    """A kind of entry: what it is called, why it is asked, its fields; outcomes: what ends it, where something does; judge: its figures."""
+
+    name: str
+    title: str
+    why: str
+    fields: tuple[Field, ...]
+    outcomes: tuple[str, ...] = ()
+    page: Page = "intake"
+    judge: Callable[[Mapping[str, str]], Judged] | None = None
+
+
+class Worth(NamedTuple):
+    """Cost to finish, least and most, what to do, and why."""
+
+    low: float
+    high: float
+    advice: str
+    sentence: str
+
+
+def _judge_worth(entry: Mapping[str, str]) -> Judged:
+    worth = worth_it(entry)
+    states: dict[str, Literal["good", "watch", "stop"]] = {"go": "good", "ask": "watch", "stop": "stop"}
+    return Judged(states[worth.advice], worth.sentence)
+
+
+def _judge_noise(entry: Mapping[str, str]) -> Judged:
+    on, off = parse_si(entry["on_v"], unit="V"), parse_si(entry["off_v"], unit="V")
+    if off <= 0 or on <= 0:
+        return Judged("watch", "An output of nothing says nothing: turn the volume up, and read both again.")
+    more = 20.0 * math.log10(on / off)
+    if more >= NOISY_DB:
+        return Judged("stop", f"{format_db(more)} dB with it on: off with it before sensitivity is measured.")
+    return Judged("good", f"{format_db(more)} dB with it on: it may stay.")
+
+
+def _judge_warmth(entry: Mapping[str, str]) -> Judged:
+    degrees, minutes = parse_si(entry["degrees"], unit="°C"), parse_si(entry["minutes"], unit="")
+    if degrees >= HOT_C:
+        return Judged("stop", f"{degrees:.0f} °C: it is too small for what it carries. Off, and fit one of twice the watts.")
+    if minutes < SOAKED_MIN:
+        return Judged("watch", f"{degrees:.0f} °C after {minutes:.0f} min: look again after {SOAKED_MIN:.0f}.")
+    if degrees >= WARM_C:
+        return Judged("watch", f"{degrees:.0f} °C: near what it bears; see what it carries against its rating.")
+    return Judged("good", f"{degrees:.0f} °C: as it should be.")
+
+
+def _judge_gang_short(entry: Mapping[str, str]) -> Judged:
+    here, away = parse_si(entry["ohm"], unit="Ω"), parse_si(entry["away_ohm"], unit="Ω")
+    if here >= SHORT_OHM:
+        return Judged("good", "No short there.")
+    if away < SHORT_OHM:
+        return Judged("watch", "Short everywhere: a trimmer, a coil still across it, or a bent tag; not the plates.")
+    if here < PLATE_OHM:
+        return Judged("stop", "A hard short at one place: a plate touches there. Straighten it by eye against the light.")
+    return Judged("stop", "A poor short at one place: dirt or swarf between the plates. Blow it out; do not burn it out.")
+
+
+KINDS: dict[str, EntryKind] = {
+    k.name: k
+    for k in (
+        EntryKind(
+            "paper",
+            "Papers",
+            "Targets from a sister model’s papers stay unverified until a reading here confirms them.",
+            (
+                Field("title", "Paper", "service sheet, diagram, a tip and whose"),
+                Field("trust", "Is it", choices=("this model’s own", "a sister model’s", "none: worked out at the bench")),
+                Field("differences", "Differences met", optional=True),
+            ),
+        ),
+        EntryKind(
+            "purpose",
+            "Owner’s purpose",
+            "It decides how far to go, and where in the band to peak.",
+            (Field("use", "What is it for?", "one local station, the whole dial, on show"), Field("bands", "Bands, the most wanted first")),
+        ),
+        EntryKind(
+            "earlier hands",
+            "What earlier hands have left",
+            "Parts beside a repair are suspect too.",
+            (Field("place", "Where"), Field("seen", "What is seen", "melted wax, a wrong value, a core driven down")),
+        ),
+        EntryKind(
+            "consent",
+            "Changes that cannot be undone",
+            "Asked before, with the owner’s word and its day; the old part stays with the set.",
+            (
+                Field("change", "The change"),
+                Field("reversible", "Can it be undone?", choices=("yes", "no")),
+                Field("agreed", "Who agreed, and when"),
+            ),
+        ),
+        EntryKind(
+            "waiting",
+            "Waited for",
+            "What is held up by it, and what can go on meanwhile.",
+            (Field("item", "What"), Field("blocks", "Holds up"), Field("meanwhile", "Meanwhile", optional=True)),
+            outcomes=("has come",),
+        ),
+        EntryKind(
+            "worth",
+            "Is it worth it?",
+            "Must-pass tests come before money: aerial coils, transformer, gang.",
+            (
+                Field("hours_low", "Hours, at least", unit=""),
+                Field("hours_high", "at most", unit=""),
+                Field("rate", "Money an hour", unit=""),
+                Field("parts_low", "Parts, at least", unit=""),
+                Field("parts_high", "at most", unit=""),
+                Field("value", "What it is worth, done", unit=""),
+            ),
+            judge=_judge_worth,
+        ),
+        EntryKind(
+            "as found",
+            "As found, before the first touch",
+            "Without it nobody can put it back.",
+            (
+                Field("adjuster", "Adjuster"),
+                Field("position", "Where it stands", "turns from a stop, a mark, millimetres of core"),
+                Field("reading", "The indicator shows", optional=True),
+            ),
+            page="notes",
+        ),
+        EntryKind(
+            "came off",
+            "Taken off, in order",
+            "Shown backwards for putting it together again.",
+            (
+                Field("item", "What", "knob, lead, screen"),
+                Field("where", "From where", "tag, side of the terminal, colour of the wire"),
+                Field("kept", "Kept in", optional=True),
+            ),
+            outcomes=("back in its place",),
+            page="notes",
+        ),
+        EntryKind(
+            "suspicion",
+            "Suspected",
+            "It stays a suspicion until a test settles it, however often it is repeated.",
+            (Field("what", "What"), Field("because", "Because of"), Field("test", "What would settle it")),
+            outcomes=("confirmed", "cleared"),
+            page="notes",
+        ),
+        EntryKind(
+            "prediction",
+            "Predicted",
+            "Said now, looked at later: a prediction never checked teaches nothing.",
+            (
+                Field("quantity", "Which figure"),
+                Field("expected", "What it will do", choices=("rise", "fall", "stay", "come to a value")),
+                Field("by", "By how much, or to what"),
+                Field("when", "Looked at when", "after the padder, at verification"),
+            ),
+            outcomes=("hit", "missed"),
+            page="notes",
+        ),
+        EntryKind(
+            "worry",
+            "Fault or normal?",
+            "Decided by tests, not by feel.",
+            (Field("worry", "The worry", "too quiet between stations"), Field("tests", "Tests that would settle it")),
+            outcomes=("a fault", "a characteristic"),
+            page="notes",
+        ),
+        EntryKind(
+            "cross-check",
+            "Is it the test gear?",
+            "No set is called dead on the word of one source.",
+            (
+                Field("gear", "Generator or meter"),
+                Field("on", "Tried on", "a set known to be good, a second source"),
+                Field("result", "There it", choices=("works", "does not work")),
+            ),
+            page="notes",
+        ),
+        EntryKind(
+            "room noise",
+            "Room noise",
+            "Before a sensitivity is measured: lamps, computers, the fence.",
+            (
+                Field("band", "Band"),
+                Field("source", "Source", "the lamp over the bench"),
+                Field("on_v", "Output with it on", unit="V"),
+                Field("off_v", "with it off", unit="V"),
+            ),
+            page="notes",
+            judge=_judge_noise,
+        ),
+        EntryKind(
+            "cleaned",
+            "Cleaned or reseated",
+            "What was done where, and whether it changed anything.",
+            (
+                Field("item", "Switch, socket, control"),
+                Field("done", "What was done"),
+                Field("effect", "Effect", "a figure before and after"),
+            ),
+            page="notes",
+        ),
+        EntryKind(
+            "warmth",
+            "How warm it gets",
+            "A part too small for its watts shows after some minutes; looked at without touching.",
+            (
+                Field("part", "Part"),
+                Field("minutes", "After minutes", unit=""),
+                Field("degrees", "It has", unit="°C"),
+            ),
+            page="notes",
+            judge=_judge_warmth,
+        ),
+        EntryKind(
+            "gang short",
+            "Gang rubs or shorts",
+            "Stator to frame while it is turned, coils off.",
+            (
+                Field("section", "Section"),
+                Field("angle", "At", "degrees, or a place on the dial"),
+                Field("ohm", "Ohms there", unit="Ω"),
+                Field("away_ohm", "Ohms elsewhere", "“open” is 100M", unit="Ω"),
+            ),
+            page="notes",
+            judge=_judge_gang_short,
+        ),
+        EntryKind(
+            "revived",
+            "Revived by an adjuster",
+            "It came alive when something was screwed: the cause is unproven, and the band is aligned again.",
+            (
+                Field("adjuster", "Adjuster"),
+                Field("original", "Where it stood"),
+                Field("net", "Net turns", unit="turn"),
+                Field("band", "Band or stage"),
+            ),
+            outcomes=("came back", "stayed away", "cause found"),
+            page="notes",
+        ),
+        EntryKind(
+            "orientation",
+            "Which way round, and marked what",
+            "Devices turned the other way from the good board; photographs of both.",
+            (Field("device", "Device"), Field("marked", "Marked"), Field("direction", "Flat side or dot points to")),
+            page="notes",
+        ),
+    )
+}
+
+
+def check(kind: EntryKind, form: Mapping[str, str]) -> dict[str, str]:
+    """Return what was typed, field by field. Raises FieldsRefused with a sentence for each that cannot stand."""
+    out, faults = {}, {}
+    for field in kind.fields:
+        text = form.get(field.name, "").strip()[:LONGEST]
+        out[field.name] = text
+        if not text:
+            if not field.optional:
+                faults[field.name] = f"{field.label.rstrip('?')}: this is wanted."
+        elif field.choices and text not in field.choices:
+            faults[field.name] = f"Choose one: {', '.join(field.choices)}."
+        elif field.unit is not None:
+            try:
+                if parse_si(text, unit=field.unit) < 0 and field.unit != "turn":
+                    faults[field.name] = f"{field.label}: not below zero."
+            except NotUnderstood as fault:
+                faults[field.name] = str(fault)
+    if not faults and kind.name == "worth":
+        for low, high in (("hours_low", "hours_high"), ("parts_low", "parts_high")):
+            if parse_si(out[high], unit="") < parse_si(out[low], unit=""):
+                faults[high] = "At most is less than at least."
+    if faults:
+        raise FieldsRefused(faults)
+    return out
+
+
+def worth_it(entry: Mapping[str, str]) -> Worth:
+    """Return the cost to finish with its range, against what the set is worth. entry: as check() returned it."""
+    number = {k: parse_si(entry[k], unit="") for k in ("hours_low", "hours_high", "rate", "parts_low", "parts_high", "value")}
+    low = number["hours_low"] * number["rate"] + number["parts_low"]
+    high = number["hours_high"] * number["rate"] + number["parts_high"]
+    said = f"{low:.0f} to {high:.0f} to finish, against {number['value']:.0f}."
+    if low > WORTH_STOP * number["value"]:
+        return Worth(low, high, "stop", f"{said} Even the least is more than it is worth: stop, unless it is wanted for itself.")
+    if high > WORTH_ASK * number["value"]:
+        return Worth(low, high, "ask", f"{said} It may come to most of what it is worth: must-pass tests first, then ask the owner.")
+    return Worth(low, high, "go", f"{said} Go on.")

@@ -1,0 +1,44 @@
+"""The two pages of entries, intake and notes, are one screen with another list of kinds."""
+
+import sqlite3
+from collections.abc import Callable
+from typing import Any
+
+from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
+
+from calm_needle.core.entry_kinds import Page
+from calm_needle.errors import FieldsRefused
+from calm_needle.web.asking import typed_form, workshop
+from calm_needle.work import entries as work
+
+
+def entry_screen(name: Page) -> Blueprint:
+    """Return the screen that shows the kinds of one page, adds to them and ends what is open."""
+    screen = Blueprint(name, __name__, url_prefix=f"/jobs/<int:job_id>/{name}")
+
+    def render(job_id: int, **more: Any) -> str:
+        with workshop().store() as conn:
+            view = work.view(conn, job_id, name)
+        return render_template(f"{name}/page.html", **{"typed": {}, "faults": {}, "view": view, **more})
+
+    def do(job_id: int, act: Callable[[sqlite3.Connection], None]) -> Response:
+        with workshop().store() as conn:
+            try:
+                act(conn)
+            except FieldsRefused as fault:
+                return make_response(render(job_id, typed=typed_form(), faults=fault.faults), 422)
+        return make_response(redirect(url_for(f"{name}.page", job_id=job_id), 303))
+
+    @screen.get("")
+    def page(job_id: int) -> str:
+        return render(job_id)
+
+    @screen.post("")
+    def add(job_id: int) -> Response:
+        return do(job_id, lambda conn: work.add(conn, job_id, typed_form()))
+
+    @screen.post("/<int:entry_id>/end")
+    def end(job_id: int, entry_id: int) -> Response:
+        return do(job_id, lambda conn: work.end(conn, job_id, entry_id, request.form.get("outcome", "")))
+
+    return screen

@@ -1,0 +1,85 @@
+"""Guided pieces of work: choose one, go through its stages, end it."""
+
+import sqlite3
+from typing import Any
+
+from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
+
+from calm_needle.errors import FieldsRefused, InstrumentError, JobMovedOn
+from calm_needle.web.asking import meters_of, need_meters, typed_form, workshop
+from calm_needle.work import guided as work
+from calm_needle.work import revisions
+
+screen = Blueprint("guided", __name__, url_prefix="/jobs/<int:job_id>/guided")
+
+
+@screen.get("")
+def index(job_id: int) -> str:
+    return _index(job_id)
+
+
+@screen.post("")
+def begin(job_id: int) -> Response:
+    with workshop().store() as conn:
+        try:
+            work_id = work.begin(conn, job_id, typed_form())
+        except FieldsRefused as fault:
+            return make_response(_index(job_id, typed=typed_form(), faults=fault.faults), 422)
+    return make_response(redirect(url_for("guided.page", job_id=job_id, work_id=work_id), 303))
+
+
+@screen.get("/<int:work_id>")
+def page(job_id: int, work_id: int) -> str:
+    return _render(job_id, work_id)
+
+
+@screen.post("/<int:work_id>")
+def answer(job_id: int, work_id: int) -> Response:
+    """Keep a stage's answers; or, for a button beside a field, read it by its meter and show the form again with it filled in."""
+    form = typed_form()
+    with workshop().store() as conn:
+        try:
+            if form.get("read"):
+                return make_response(_read(conn, job_id, work_id, form))
+            revisions.check(conn, "guided", work_id, form)
+            work.answer(conn, job_id, work_id, form, meters_of(conn, job_id))
+        except JobMovedOn as fault:
+            return make_response(_render(job_id, work_id, stage=form.get("stage"), typed=form, faults={"value": str(fault)}), 409)
+        except FieldsRefused as fault:
+            return make_response(_render(job_id, work_id, stage=form.get("stage"), typed=form, faults=fault.faults), 422)
+        except InstrumentError as fault:
+            return make_response(_render(job_id, work_id, stage=form.get("stage"), typed=form, faults={"value": str(fault)}), 503)
+    return make_response(redirect(url_for("guided.page", job_id=job_id, work_id=work_id), 303))
+
+
+@screen.post("/<int:work_id>/end")
+def end(job_id: int, work_id: int) -> Response:
+    with workshop().store() as conn:
+        try:
+            work.end(conn, job_id, work_id, typed_form())
+        except FieldsRefused as fault:
+            return make_response(_render(job_id, work_id, stage="end", typed=typed_form(), faults=fault.faults), 422)
+    return make_response(redirect(url_for("guided.index", job_id=job_id), 303))
+
+
+def _read(conn: sqlite3.Connection, job_id: int, work_id: int, form: dict[str, str]) -> str:
+    name = form["read"]
+    shown = work.measure(conn, job_id, work_id, form.get("stage", ""), name, need_meters(conn, job_id))
+    return _render(job_id, work_id, stage=form.get("stage"), typed={**form, name: shown})
+
+
+def _index(job_id: int, **more: Any) -> str:
+    with workshop().store() as conn:
+        view = work.works_view(conn, job_id)
+    return render_template("guided/index.html", **{"typed": {}, "faults": {}, "view": view, **more})
+
+
+def _render(job_id: int, work_id: int, *, stage: str | None = None, **more: Any) -> str:
+    with workshop().store() as conn:
+        view = work.work_view(conn, job_id, work_id)
+        more["seen"] = revisions.seen(conn, "guided", work_id)
+    chosen = stage or request.args.get("stage") or view.current
+    current = next((s for s in view.stages if s.stage.name == chosen and s.may_answer), None) or next(
+        s for s in view.stages if s.stage.name == view.current
+    )
+    return render_template("guided/page.html", **{"typed": {}, "faults": {}, "view": view, "current": current, "asked": stage, **more})

@@ -1,0 +1,50 @@
+"""What was changed in a set, one by one, with the quick test after each."""
+
+import sqlite3
+from collections.abc import Callable
+from typing import Any
+
+from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
+
+from calm_needle.errors import FieldsRefused, JobMovedOn
+from calm_needle.web.asking import meters_of, typed_form, workshop
+from calm_needle.work import repairs as work
+from calm_needle.work import revisions
+
+screen = Blueprint("repairs", __name__, url_prefix="/jobs/<int:job_id>/repairs")
+
+
+@screen.get("")
+def page(job_id: int) -> str:
+    """The changes; from the sweep of the parts one comes with the part already chosen."""
+    part = request.args.get("part")
+    return _render(job_id, form="change", typed={"part": part}) if part else _render(job_id)
+
+
+@screen.post("")
+def record(job_id: int) -> Response:
+    return _do(job_id, "change", lambda conn: work.record(conn, job_id, typed_form(), meters_of(conn, job_id)))
+
+
+@screen.post("/test")
+def quick_test(job_id: int) -> Response:
+    return _do(job_id, "test", lambda conn: work.quick_test(conn, job_id, typed_form()))
+
+
+def _do(job_id: int, form: str, act: Callable[[sqlite3.Connection], None]) -> Response:
+    with workshop().store() as conn:
+        try:
+            revisions.check(conn, "repairs", job_id, typed_form())
+            act(conn)
+        except JobMovedOn as fault:
+            return make_response(_render(job_id, form=form, typed=typed_form(), faults={"part": str(fault), "outcome": str(fault)}), 409)
+        except FieldsRefused as fault:
+            return make_response(_render(job_id, form=form, typed=typed_form(), faults=fault.faults), 422)
+    return make_response(redirect(url_for("repairs.page", job_id=job_id), 303))
+
+
+def _render(job_id: int, **more: Any) -> str:
+    with workshop().store() as conn:
+        view = work.view(conn, job_id)
+        more["seen"] = revisions.seen(conn, "repairs", job_id)
+    return render_template("repairs/page.html", **{"form": "", "typed": {}, "faults": {}, "view": view, **more})

@@ -1,0 +1,108 @@
+"""The meters that are asked now and then: multimeter and LCR meter, and a practice set's power, clock and parts.
+
+With a practice set the program puts the probes where the page asks; on a real one the person has put them there.
+"""
+
+import threading
+from typing import NamedTuple
+
+from calm_needle.bench.lcr_meter import LcrMeter
+from calm_needle.bench.multimeter import Multimeter
+from calm_needle.bench.practice_set import PracticeSet
+from calm_needle.bench.transport import VisaTransport
+from calm_needle.errors import FieldsRefused
+
+METERS = ("multimeter", "lcr-meter")
+NO_METER = "There is no {} on this bench. Add it on the instruments’ page, or read it by eye and type what it shows."
+
+
+class Found(NamedTuple):
+    """A value with the unit it is in, and the instrument that gave it."""
+
+    value: float
+    unit: str
+    instrument: str
+
+
+class Meters:
+    """The meters of the bench. Every question raises InstrumentError in words, or FieldsRefused where there is no such meter."""
+
+    def __init__(self) -> None:
+        self._lock = threading.RLock()  # probes and reading together
+        self._multimeter: Multimeter | None = None
+        self._lcr: LcrMeter | None = None
+        self._practice: PracticeSet | None = None
+
+    def connect(self, resources: dict[str, str]) -> None:
+        """Use these instruments (kind to VISA resource) from now on."""
+        with self._lock:
+            self.close()
+            links = {k: VisaTransport(r, name=k.replace("-", " ").replace("lcr", "LCR")) for k, r in resources.items()}
+            self._multimeter = Multimeter(links["multimeter"]) if "multimeter" in links else None
+            self._lcr = LcrMeter(links["lcr-meter"]) if "lcr-meter" in links else None
+            self._practice = PracticeSet(links["practice-set"]) if "practice-set" in links else None
+
+    def close(self) -> None:
+        """Let go of the instruments."""
+        with self._lock:
+            for instrument in (self._multimeter, self._lcr, self._practice):
+                if instrument:
+                    instrument.close()
+
+    @property
+    def practice(self) -> PracticeSet | None:
+        """The practice set whose power, clock and parts can be reached, or None on a real bench."""
+        return self._practice
+
+    def volts(self, point: str) -> Found:
+        """Measure the direct volts at a test point."""
+        with self._lock:
+            meter = self._need_multimeter()
+            self._probe(point)
+            return Found(meter.volts(), "V", meter.name)
+
+    def amperes(self) -> Found:
+        """Measure the alternating amperes that the set draws."""
+        with self._lock:
+            meter = self._need_multimeter()
+            return Found(meter.amperes(), "A", meter.name)
+
+    def part(self, part: str, *, kind: str, in_circuit: bool) -> Found:
+        """Measure a part by the meter that fits its kind: farads for a capacitor, ohms for the others."""
+        with self._lock:
+            if kind == "device":
+                raise FieldsRefused({"value": "Emission is read on a valve tester; type what it shows."})
+            self._probe(part, lifted=not in_circuit)
+            if kind == "capacitor":
+                lcr = self._need_lcr()
+                return Found(lcr.farads(), "F", lcr.name)
+            meter = self._need_multimeter()
+            return Found(meter.ohms(), "Ω", meter.name)
+
+    def henries(self, part: str) -> Found:
+        """Measure the inductance of a winding, one end lifted."""
+        with self._lock:
+            lcr = self._need_lcr()
+            self._probe(part)
+            return Found(lcr.henries(), "H", lcr.name)
+
+    def farads(self, part: str) -> Found:
+        """Measure the capacitance across a part, one end lifted."""
+        with self._lock:
+            lcr = self._need_lcr()
+            self._probe(part)
+            return Found(lcr.farads(), "F", lcr.name)
+
+    def _probe(self, at: str, *, lifted: bool = True) -> None:
+        if self._practice:
+            self._practice.probe(at, lifted=lifted)
+
+    def _need_multimeter(self) -> Multimeter:
+        if self._multimeter is None:
+            raise FieldsRefused({"value": NO_METER.format("multimeter")})
+        return self._multimeter
+
+    def _need_lcr(self) -> LcrMeter:
+        if self._lcr is None:
+            raise FieldsRefused({"value": NO_METER.format("LCR meter")})
+        return self._lcr

@@ -1,0 +1,234 @@
+"""Whole journeys before alignment: a live-chassis set bought as seen, and what a bench does to a job."""
+
+import io
+import re
+
+from PIL import Image
+from playwright.sync_api import expect
+
+from tests.browser.pages.bench_page import BenchPage
+from tests.browser.pages.start_page import StartPage, change, sweep
+from tests.browser.test_every_page import violations
+from tests.support.browser import BrowserTest, new_page
+
+DUNLIN, STANNARD = 5, 6
+
+
+class BoughtAsSeen(BrowserTest):
+    """The Dunlin 3 from the sale to an open gate: sag found, wrong part found, replaced, tested again."""
+
+    def test_from_bought_as_seen_to_an_open_gate(self) -> None:
+        page = self.page
+        page.goto(f"/jobs/{DUNLIN}")
+        expect(page.get_by_role("region", name="Before alignment")).to_contain_text("safe start and health first")
+        start = StartPage(page, DUNLIN)
+        expect(page.get_by_role("region", name="Cautions")).to_contain_text("Treat the chassis as live")
+        start.climb_to_full()
+        start.watch(10)
+        self.assertRegex(start.rail("Smoothed rail"), r"[Ss]ag")
+        self.assertEqual(violations(page), [])
+        page.goto(f"/jobs/{DUNLIN}/repairs")
+        expect(page.get_by_text("It is on.")).to_be_visible()
+        StartPage(page, DUNLIN).press("Switch it off")
+
+        sweep(page, DUNLIN)
+        expect(page.locator("#part-R11 [data-verdict]")).to_have_attribute("data-verdict", "out")
+        expect(page.locator("#part-C14b-i [data-verdict]")).to_have_attribute("data-verdict", "out")
+        expect(page.get_by_role("status")).to_contain_text("replace the whole can")
+        expect(page.get_by_role("status")).to_contain_text("To be replaced before aligning: ")
+        change(page, DUNLIN, "can:C14", "rail 236 V after ten minutes, was 188 V", "better")
+        change(page, DUNLIN, "R11", "V3 cathode 6.1 V, was 3.3 V", "better")
+        sweep(page, DUNLIN, only=("C14a", "C14b", "C14b-i", "R11", "C11", "P1"))
+        expect(page.get_by_role("status")).to_contain_text("parts are sound")
+
+        start = StartPage(page, DUNLIN)
+        start.climb_to_full()
+        start.watch(10)
+        self.assertIn("Rails right and settled, warm", start.says)
+        start.press("The start is through")
+        page.goto(f"/jobs/{DUNLIN}/bands")
+        page.get_by_label("medium wave, from the generator").select_option("alive")
+        page.get_by_label("medium wave, level needed").fill("60µ")
+        page.get_by_label("medium wave, aerial coil").fill("4.7")
+        page.get_by_role("button", name="Keep it").click()
+        page.goto(f"/jobs/{DUNLIN}")
+        page.get_by_role("button", name=re.compile("mark done by hand.*health")).click()
+        expect(page.get_by_role("region", name="Before alignment")).to_have_count(0)
+        expect(page.get_by_role("button", name="Begin at the bench")).to_be_visible()
+
+
+class Rewinding(BrowserTest):
+    """The Stannard Seven: an open winding is found, wound anew after its sister, and the strip is heard again."""
+
+    def keep(self, **answers: str) -> None:
+        """Answer the stage in hand: “read” lets the meter do it."""
+        page = self.page
+        for name, value in answers.items():
+            field = page.locator(f"#a-{name}")
+            if value == "read":
+                page.locator(f"button[name=read][value={name}]").click()
+                expect(field).not_to_have_value("")
+            elif field.evaluate("e => e.tagName") == "SELECT":
+                field.select_option(value)
+            else:
+                field.fill(value)
+        with page.expect_navigation():
+            page.get_by_role("button", name="Keep the answers").click()
+
+    @property
+    def stage(self) -> str:
+        return self.page.locator("[aria-current=step]").inner_text()
+
+    def test_a_winding_is_wound_anew_after_its_sister(self) -> None:
+        page = self.page
+        start = StartPage(page, STANNARD)
+        start.climb_to_full()
+        start.press("Electrodes too")
+        self.assertRegex(start.rail("V4 anode"), r"−?0(\.\d+)?\s.?V, −100\.0")
+        start.press("Switch it off")
+        sweep(page, STANNARD, only=("IFT1-p", "IFT1-s", "IFT2-p", "IFT2-s"))
+        expect(page.locator("#part-IFT2-p [data-verdict]")).to_contain_text("Open")
+
+        page.goto(f"/jobs/{STANNARD}/guided")
+        begin = page.get_by_role("region", name="Wind a coil anew")
+        begin.get_by_label("About").select_option("IFT2-p")
+        begin.get_by_label("Its sister").select_option("IFT1-p")
+        begin.get_by_role("button", name=re.compile("Begin")).click()
+        self.keep(ohm_found="read", end_found="no")
+        self.keep(sister_l_h="read", sister_ohm="read", c_found_f="read", f_found_hz="128 kHz")
+        self.keep(direction="clockwise", start_lead="tag 1", finish_lead="tag 2, red", carries_dc="yes")
+        expect(page.get_by_role("status")).to_contain_text("Nothing irreversible before")
+        self.assertIn("Before anything is cut", self.stage)
+        address = page.url
+        self.photograph()
+        page.goto(address)
+        self.assertIn("Wire and turns", self.stage)  # what was recorded stands, now that there is a picture
+        self.keep(sample_m="1 m", sample_ohm="2.43", mean_d_m="16 mm", width_m="6 mm", depth_m="4 mm")
+        self.assertEqual(violations(page), [])
+        self.keep(turns_wound="650")  # somebody lost count
+        self.keep(new_l_h="read", new_ohm="read")
+        expect(page.get_by_role("status")).to_contain_text(re.compile(r"more than the adjuster takes up: put on \d+ turns"))
+        page.get_by_role("link", name="Wind it").click()
+        self.keep(turns_wound="778")
+        self.keep(new_l_h="read", new_ohm="read")
+        self.keep(as_before="yes")
+        page.get_by_role("button", name="Done").click()
+        expect(page.get_by_text("through, begun")).to_be_visible()
+
+        page.goto(f"/jobs/{STANNARD}/repairs")
+        expect(page.get_by_role("heading", name="Not yet tested: IFT2-p")).to_be_visible()
+        page.goto(f"/jobs/{STANNARD}")
+        expect(page.get_by_text("IFT2-p was wound anew: not tested yet")).to_be_visible()
+        expect(page.get_by_role("region", name="Before alignment")).to_contain_text("safe start and health first")
+        start = StartPage(page, STANNARD)
+        start.climb_to_full()
+        start.press("Electrodes too")
+        self.assertIn("within", start.rail("V4 anode"))
+
+    def photograph(self) -> None:
+        picture = io.BytesIO()
+        Image.new("RGB", (640, 400), (90, 80, 70)).save(picture, "JPEG")
+        page = self.page
+        page.goto(f"/jobs/{STANNARD}/photographs")
+        page.get_by_label("Pictures").set_input_files({"name": "can.jpg", "mimeType": "image/jpeg", "buffer": picture.getvalue()})
+        page.get_by_role("button", name="Attach").click()
+        page.get_by_role("link", name=re.compile("Photograph 1")).click()
+        page.locator("svg[data-point-x]").click(position={"x": 200, "y": 150})
+        page.get_by_label("What is there").fill("start of the winding")
+        page.get_by_role("button", name="Put it in").click()
+        expect(page.get_by_role("region", name="Pins")).to_contain_text("start of the winding")
+        self.assertEqual(violations(page), [])
+
+
+class AGateThatFails(BrowserTest):
+    def test_health_that_has_not_passed_is_said_and_waived_with_a_reason(self) -> None:
+        page = self.page
+        page.goto(f"/jobs/{STANNARD}")
+        page.get_by_role("button", name=re.compile("mark done by hand.*health")).click()
+        expect(page.get_by_role("alert")).to_contain_text("Health has not passed. Parts: 0 of 30 parts are sound")
+        expect(page.get_by_role("button", name="Begin at the bench")).to_have_count(0)
+        page.get_by_text("Waive it, with a reason").click()
+        page.get_by_role("button", name="Waive it").click()
+        expect(page.get_by_text("Say why this set is aligned")).to_be_visible()
+        page.get_by_label("Why; it stands in the record").fill("Only the strip’s frequency is wanted, for the papers.")
+        page.get_by_role("button", name="Waive it").click()
+        gate = page.get_by_role("region", name="Before alignment")
+        expect(gate).to_contain_text("Waived, though health is not done: Only the strip’s frequency is wanted")
+        page.get_by_role("button", name=re.compile("Run.*intermediate frequency")).click()
+        BenchPage(page).wait_until_ready()
+        page.goto("/runs/2/record")
+        expect(page.get_by_text("Only the strip’s frequency is wanted, for the papers.")).to_be_visible()
+
+    def expected_errors(self) -> tuple[str, ...]:
+        return ("status of 422",)
+
+
+class WhatABenchDoes(BrowserTest):
+    """Windows closed mid-entry, and two of them on one job."""
+
+    def test_what_was_half_typed_is_offered_back_and_what_was_kept_is_there(self) -> None:
+        page = self.page
+        page.goto(f"/jobs/{DUNLIN}/repairs")
+        page.get_by_label("Part", exact=True).select_option("R11")
+        page.get_by_label("Remarks").fill("from the drawer, 1 %")
+        page.wait_for_function("() => document.documentElement.dataset.drafted")
+        page.close()
+        page = new_page(self.live.url, errors=self.errors)
+        self.addCleanup(page.context.close)
+        page.goto(f"/jobs/{DUNLIN}")
+        expect(page.get_by_text("1 form half typed")).to_be_visible()
+        page.goto(f"/jobs/{DUNLIN}/repairs")
+        expect(page.get_by_text("from the drawer, 1 %")).to_be_visible()
+        self.assertEqual(violations(page), [])
+        page.get_by_role("button", name="Take it back").click()
+        expect(page.get_by_label("Part", exact=True)).to_have_value("R11")
+        page.get_by_label("Looked over").check()
+        page.get_by_role("button", name="Write it down").click()
+        expect(page.get_by_role("heading", name="Not yet tested: R11")).to_be_visible()
+        page.goto(f"/jobs/{DUNLIN}")
+        expect(page.get_by_text("half typed")).to_have_count(0)
+
+    def test_the_later_of_two_windows_is_told_and_overwrites_nothing(self) -> None:
+        early, late = self.page, new_page(self.live.url, errors=self.errors)
+        self.addCleanup(late.context.close)
+        for page in (early, late):
+            page.goto(f"/jobs/{DUNLIN}/parts")
+        early.locator("#in-R1").fill("39k")
+        early.locator("#in-R1").press("Enter")
+        expect(early.locator("#part-R1 [data-verdict]")).to_have_attribute("data-verdict", "in")
+        late.locator("#in-R1").fill("93k")
+        late.locator("#in-R1").press("Enter")
+        expect(late.locator("#part-R1 .field-fault")).to_contain_text("Another window has written to R1 meanwhile. Nothing was overwritten")
+        late.reload()
+        expect(late.locator("#in-R1")).to_have_value(re.compile("39.0"))
+        for page in (early, late):
+            page.goto(f"/jobs/{DUNLIN}/start")
+        early.get_by_role("button", name="Take the first rung").click()
+        expect(early.get_by_role("button", name=re.compile("Read the meters"))).to_be_visible()
+        late.get_by_role("button", name="Take the first rung").click()
+        expect(late.get_by_role("alert").first).to_contain_text("Another window has written to the safe start meanwhile")
+        expect(late.locator("[aria-current=step]")).to_contain_text("Behind a 40 W lamp")
+
+    def expected_errors(self) -> tuple[str, ...]:
+        return ("status of 422", "status of 409")
+
+
+class OnTheMap(BrowserTest):
+    def test_adjusters_are_marked_where_they_are_and_the_bench_shows_them_there(self) -> None:
+        page = self.page
+        page.goto(f"/jobs/{STANNARD}/map")
+        page.get_by_label("It is").select_option("IFT2-s")
+        page.get_by_label("mm from left").fill("170")
+        page.get_by_label("mm from back").fill("60")
+        page.get_by_role("button", name="Mark it").focus()
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("status")).to_contain_text("On paper and not found: IFT1-p")
+        page.get_by_text("Nothing is marked on it").click()
+        page.get_by_label("Own label").fill("X1")
+        page.locator("svg[data-point-x]").click(position={"x": 420, "y": 300})
+        page.get_by_role("button", name="Mark it").click()
+        expect(page.get_by_role("status")).to_contain_text("Found and not on paper: X1")
+        expect(page.get_by_role("region", name="Found, and beside what")).to_contain_text("IFT2-s")
+        self.assertEqual(violations(page), [])
+        page.get_by_role("button", name=re.compile("off.*X1")).click()
+        expect(page.get_by_role("status")).not_to_contain_text("X1")
