@@ -42,6 +42,28 @@ class ASlowAnswer(BrowserTest):
         expect(page.get_by_role("dialog", name="Note")).to_be_visible()
         expect(page.get_by_role("textbox", name="Note")).to_have_value("Wax in the lower core.")
 
+    def test_a_key_pressed_before_a_closed_dialog_is_gone_from_the_glass_is_not_lost(self) -> None:
+        page = self.page
+        BenchPage.at_first_core(page)
+        for name, key in (("Note", "s"), ("Leave this step out", "?"), ("Keys", "n")):
+            # In one breath of the page's script, so before the browser draws and takes the focus out of the closed dialog.
+            still_in_it = page.evaluate(
+                """([name, key]) => {
+                    const dialog = [...document.querySelectorAll('dialog')].find((d) => d.querySelector('h2').textContent === name);
+                    dialog.showModal();
+                    dialog.close();
+                    const focus = document.activeElement;
+                    focus.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true, cancelable: true }));
+                    return dialog.contains(focus);
+                }""",
+                [name, key],
+            )
+            self.assertTrue(still_in_it, "the browser has changed: the test no longer makes what it is about")
+            dialog = page.get_by_role("dialog")
+            expect(dialog).to_be_visible()
+            page.keyboard.press("Escape")
+            expect(dialog).to_have_count(0)
+
 
 class UnpluggedMidStep(BrowserTest):
     def test_it_is_said_nothing_is_lost_and_the_step_goes_on(self) -> None:

@@ -165,12 +165,16 @@ document.addEventListener('alpine:init', () => {
     key(e) {
       if (e.ctrlKey || e.metaKey || e.altKey) return;
       if (this.dialogs().some((d) => d.open)) return;
+      // A browser leaves the focus in a dialog just closed until it next draws: a key pressed before that is the bench's already.
+      const closed = e.target.closest('dialog');
+      if (closed) e.target.blur();
       if (e.key === 'Escape') { this.forget(); return; }
-      const field = e.target.closest('input, textarea, select');
+      const at = closed ? document.body : e.target;
+      const field = at.closest('input, textarea, select');
       // No reading begins with a letter, so in the empty field letters are acts, as everywhere.
       if (field && (field.id !== 'reading' || field.value.trim() || /^[0-9.,+-]$/.test(e.key))) return;
       if (this.turnable && this.dial.key(e)) { e.preventDefault(); return; }
-      const control = e.target.closest('button, a, summary');
+      const control = at.closest('button, a, summary');
       if (control && (e.key === 'Enter' || e.key === ' ')) return;
       if (/^[0-9.,-]$/.test(e.key)) { document.getElementById('reading')?.focus(); return; }
       const name = e.key === ' ' ? 'Space' : e.key.length === 1 ? e.key.toUpperCase() : e.key;
