@@ -46,6 +46,10 @@ class PracticeSet(Instrument):
         """Control where the meter's probes are: a test point, or across a part with one end lifted or in circuit."""
         self._set(f'PROB "{at}",{"LIFT" if lifted else "CIRC"}')
 
+    def feed_through(self, winding: str, *, clamped_f: float = 0.0) -> None:
+        """Control the leads: generator into a winding, the meter's diode probe beyond it, a capacitor held across it for the test."""
+        self._set(f'PROB "{winding}",THRU,{clamped_f:.6E}')
+
     def power(self, share: float) -> None:
         """Control the power: share 0..1 of full."""
         self._set(f"POW {share:.3f}")

@@ -15,6 +15,9 @@ from calm_needle.errors import NoAnswer, OutOfRange
 COPPER_OHM_M = 1.724e-8  # at 20 °C, annealed, IEC 60028 (1925)
 COPPER_PER_KELVIN = 0.00393  # IEC 60028 (1925)
 INCH_M = 0.0254
+GOOD_DIP, SHALLOW_DIP = "a good dip", "a shallow dip: damped, or its capacitor open"
+NO_DIP = "no dip: no tuned circuit answers here"
+DIP_AT_END = "lowest at the end of the scan: go on beyond it, its far side is not seen yet"
 NEAR_STOP_PERCENT = 10.0
 
 
@@ -78,6 +81,11 @@ class Dip(NamedTuple):
     width_hz: float
     q: float
     verdict: str
+
+    @property
+    def seen(self) -> bool:
+        """Whether it is a dip, good or shallow, with both its sides in the scan."""
+        return self.verdict in (GOOD_DIP, SHALLOW_DIP)
 
 
 def wire(*, ohm: float, length_m: float, temperature_c: float = 20.0) -> Wire:
@@ -176,6 +184,7 @@ def dip(*, f_hz: Sequence[float], v: Sequence[float]) -> Dip:
     """Return the dip in a scan of N >= 5 points (frequency, volts above zero): place, depth below the median, width, Q, and in words.
 
     No dip: under 0.5 dB. Shallow: under 3 dB, a damped or open circuit. The place is that of a parabola through the lowest three.
+    Lowest at the first or last point: its far side is unseen, and the words say so.
     """
     if len(f_hz) != len(v):
         raise OutOfRange("v", shown=f"a list of {len(v)}", wanted=f"as many as f_hz, {len(f_hz)}")
@@ -196,13 +205,7 @@ def dip(*, f_hz: Sequence[float], v: Sequence[float]) -> Dip:
             m1, m2 = (f[bottom - 1] + f[bottom]) / 2.0, (f[bottom] + f[bottom + 1]) / 2.0
             f0 = m1 + (m2 - m1) * -s1 / (s2 - s1)
     width = _crossing(f, level, bottom, 1) - _crossing(f, level, bottom, -1) if depth > 3.0 else 0.0
-    words = (
-        "no dip: no tuned circuit answers here"
-        if depth < 0.5
-        else "a shallow dip: damped, or its capacitor open"
-        if depth < 3
-        else "a good dip"
-    )
+    words = NO_DIP if depth < 0.5 else DIP_AT_END if bottom in (0, len(f) - 1) else SHALLOW_DIP if depth < 3 else GOOD_DIP
     return Dip(f0, depth, width, f0 / width if width > 0 else 0.0, words)
 
 

@@ -198,6 +198,12 @@ class Model:
                 return adjuster
         raise UnknownName("adjuster", adjuster_id, known=(a.id for a in self.adjusters))
 
+    def core_of(self, winding: str) -> Adjuster | None:
+        """Return the core of a transformer's winding by its part (IFT1-p, IFT1-s); None for any other part."""
+        transformer, _, end = winding.rpartition("-")
+        which = {"p": "primary", "s": "secondary"}.get(end)
+        return next((a for a in self.adjusters if a.transformer == transformer and a.winding == which), None)
+
     def point_name(self, point_id: str | None) -> str:
         """The name of a test point, wherever in the dossier it stands; its id when it has none."""
         for point in points_of(self.raw):

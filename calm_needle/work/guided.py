@@ -5,11 +5,14 @@ import math
 import sqlite3
 from dataclasses import dataclass
 
-from calm_needle.core.guided.piece import Answers, Piece, Said, Stage, read_answers, show
+from calm_needle.core import coils, dip_scan
+from calm_needle.core.guided.piece import Answers, Ask, Piece, Said, Stage, read_answers, show
 from calm_needle.core.guided.pieces import PIECES, stand
 from calm_needle.core.guided.rewind import target
 from calm_needle.core.parts_sweep import Part
-from calm_needle.errors import FieldsRefused, NotFound
+from calm_needle.core.pictures import Picture
+from calm_needle.core.quantities import format_si, parse_si
+from calm_needle.errors import FieldsRefused, NotFound, NotUnderstood
 from calm_needle.store import guided as store
 from calm_needle.store import intake as intake_store
 from calm_needle.store import photographs, shelf
@@ -19,14 +22,16 @@ from calm_needle.store.shelf import JobRow
 from calm_needle.work import repairs
 from calm_needle.work.clock import now_utc, seconds
 from calm_needle.work.meters import Meters
-from calm_needle.work.shelf import job_of, parts_of_job
+from calm_needle.work.shelf import job_of, model_of_dossier, parts_of_job
 
 LONGEST_WORDS = 400
 
 
 @dataclass(frozen=True)
 class StageView:
-    """One stage as the page shows it: what it says, what was answered (as shown), whether it may be answered now, how long ago it was."""
+    """One stage as the page shows it: what it says, what was answered or is known (as shown), whether it may be answered now, how long
+    ago it was.
+    """
 
     stage: Stage
     said: Said | None
@@ -47,6 +52,15 @@ class WorkView:
     stages: list[StageView]
     current: str
     through: bool
+
+
+@dataclass(frozen=True)
+class Measured:
+    """What a meter found for an ask: as it would be typed, and for a scan what it shows, in words and drawn."""
+
+    typed: str
+    sentence: str = ""
+    picture: Picture | None = None
 
 
 @dataclass(frozen=True)
@@ -90,11 +104,13 @@ def work_view(conn: sqlite3.Connection, job_id: int, work_id: int) -> WorkView:
     given = _given(conn, work_id, piece)
     standing = stand(piece, {name: _answers(values) for name, (values, _) in given.items()}, _facts(conn, job))
     names = {p.id: p.name for p in parts_of_job(conn, job)}
+    model = model_of_dossier(conn, job.dossier_id)
     now = seconds(now_utc())
     stages = []
     for stage in piece.stages:
         values, at_utc = given.get(stage.name, ({}, ""))
-        shown = {ask.name: show(ask, _answers(values)[ask.name]) for ask in stage.asks if ask.name in values}
+        shown = {ask.name: show(ask, model.if_hz) for ask in stage.asks if ask.known == "if_hz"}
+        shown |= {ask.name: show(ask, _answers(values)[ask.name]) for ask in stage.asks if ask.name in values}
         ago = (now - seconds(at_utc)) / 60.0 if at_utc else None
         stages.append(StageView(stage, standing.said.get(stage.name), shown, stage.name in standing.may_answer, ago))
     # Where every gate is gone through, what has not been asked yet comes before what has failed.
@@ -134,22 +150,63 @@ def answer(conn: sqlite3.Connection, job_id: int, work_id: int, form: dict[str, 
     store.add_answer(conn, work_id=work_id, stage=view.stage.name, answers=json.dumps(kept, ensure_ascii=False), at_utc=now_utc())
 
 
-def measure(conn: sqlite3.Connection, job_id: int, work_id: int, stage_name: str, ask_name: str, meters: Meters) -> str:
-    """Read by its meter what a stage asks, of the subject or its sister, and return it as it would be typed."""
-    _, row, piece = _find(conn, job_id, work_id)
-    stage = piece.stage(stage_name)
-    ask = next((a for a in stage.asks if a.name == ask_name), None) if stage else None
+def measure(conn: sqlite3.Connection, job_id: int, work_id: int, form: dict[str, str], meters: Meters) -> Measured:
+    """Read by its meter what a stage asks (stage, read, and what else was typed), of the subject or its sister.
+
+    Raises NotFound, FieldsRefused, InstrumentError.
+    """
+    job, row, piece = _find(conn, job_id, work_id)
+    stage = piece.stage(form.get("stage", ""))
+    ask = next((a for a in stage.asks if a.name == form.get("read")), None) if stage else None
     if ask is None or ask.meter is None:
-        raise NotFound("thing a meter can read", ask_name[:30])
+        raise NotFound("thing a meter can read", form.get("read", "")[:30])
     part = row.sister if ask.of == "sister" else row.subject
-    match ask.meter:
-        case "ohm":
-            found = meters.part(part, kind="winding", in_circuit=False)
-        case "henry":
-            found = meters.henries(part)
-        case "farad":
-            found = meters.farads(part)
-    return show(ask, found.value)
+    model = model_of_dossier(conn, job.dossier_id)
+    core = model.core_of(part)
+    with meters.core_at(core, ask.core):
+        match ask.meter:
+            case "ohm":
+                return Measured(show(ask, meters.part(part, kind="winding", in_circuit=False).value))
+            case "henry":
+                return Measured(show(ask, meters.henries(part).value))
+            case "farad":
+                return Measured(show(ask, meters.farads(part).value))
+            case "travel":
+                if core is None:
+                    raise FieldsRefused({ask.name: "The dossier names no core for it: judge it by eye."})
+                return Measured(show(ask, float(round(meters.travel_percent(core)))))
+            case "dip" | "resonance":
+                return _scanned(ask, part, meters, centre_hz=model.if_hz, held_f=_held(ask, stage, form))
+
+
+def _scanned(ask: Ask, winding: str, meters: Meters, *, centre_hz: float, held_f: float) -> Measured:
+    scan = meters.scan(winding, centre_hz=centre_hz, held_f=held_f)
+    found = coils.dip(f_hz=scan.frequencies_hz, v=scan.volts)
+    low, high = (format_si(f, unit="Hz", digits=3) for f in (scan.frequencies_hz[0], scan.frequencies_hz[-1]))
+    words = f"From {low} to {high}: {found.verdict}"
+    drawn = dip_scan.picture(f_hz=scan.frequencies_hz, v=scan.volts, f0_hz=found.f0_hz)
+    if not found.seen:
+        if ask.meter == "resonance":
+            raise FieldsRefused({ask.name: f"{words}. There is no frequency to write down."})
+        return Measured(show(ask, 0.0), f"{words}.", drawn)
+    words += f", {found.depth_db:.1f} dB deep at {format_si(found.f0_hz, unit='Hz', digits=4)}"
+    if found.q > 0:
+        words += f", Q about {found.q:.0f}"
+    return Measured(show(ask, found.f0_hz if ask.meter == "resonance" else round(found.depth_db, 1)), f"{words}.", drawn)
+
+
+def _held(ask: Ask, stage: Stage | None, form: dict[str, str]) -> float:
+    """The capacitor that is held across for the test, as typed beside it; none where the ask has none."""
+    if not ask.held or stage is None:
+        return 0.0
+    beside = next(a for a in stage.asks if a.name == ask.held)
+    try:
+        farads = parse_si(form.get(beside.name, ""), unit=beside.unit or "F")
+    except NotUnderstood:
+        farads = 0.0
+    if farads <= 0:
+        raise FieldsRefused({beside.name: f"{beside.label}: say which, before the dip with it is looked for."})
+    return farads
 
 
 def end(conn: sqlite3.Connection, job_id: int, work_id: int, form: dict[str, str]) -> None:

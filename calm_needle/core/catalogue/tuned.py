@@ -1,12 +1,11 @@
 """Tuned circuits and transformers: resonance, coupled pairs, cores and the capacitors that fit them."""
 
-import math
 from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
 
-from calm_needle.core import coils, resonance
+from calm_needle.core import coils, dip_scan, resonance
 from calm_needle.core.calculator import Calculator, Key, Result
 from calm_needle.core.pictures import Curves, Line, Mark, Picture, Place, Scale
 from calm_needle.core.response import coupled_pair, pair_levels_db
@@ -57,9 +56,7 @@ def _capacitor_picture(inputs: Values, results: Values) -> Picture:
 
 
 def _dip_picture(inputs: Values, results: Values) -> Picture:
-    top = sorted(inputs["v"])[len(inputs["v"]) // 2]
-    points = sorted((f, 20.0 * math.log10(v / top)) for f, v in zip(inputs["f_hz"], inputs["v"], strict=True))
-    return Curves("The scan", "Hz", "dB", [Line("meter", points, dots=True)], [Mark(results["f0_hz"], "dip")])
+    return dip_scan.picture(f_hz=inputs["f_hz"], v=inputs["v"], f0_hz=results["f0_hz"])
 
 
 CALCULATORS = (

@@ -11,7 +11,8 @@ from calm_needle.core.quantities import format_plain, parse_list, parse_si
 from calm_needle.errors import FieldsRefused, NotUnderstood
 
 State = Literal["good", "watch", "stop"]
-Meter = Literal["ohm", "henry", "farad"]
+Meter = Literal["ohm", "henry", "farad", "dip", "resonance", "travel"]
+CorePlace = Literal["", "out", "middle", "in"]
 LONGEST_WORDS = 400
 OPEN_WORDS = ("open", "ol", "o.l.", "inf", "∞")
 OPEN = float("inf")
@@ -27,7 +28,11 @@ class Said(NamedTuple):
 
 @dataclass(frozen=True)
 class Ask:
-    """One thing asked. unit None: words; choices: one of them; many: a list of values; meter: what can read it, and of which part."""
+    """One thing asked. unit None: words; choices: one of them; many: a list of values; meter: what can read it, and of which part.
+
+    core: where the core of the winding stands while it is read; held: the ask that says which capacitor is held across; known: what
+    the dossier answers by itself.
+    """
 
     name: str
     label: str
@@ -39,6 +44,9 @@ class Ask:
     may_be_open: bool = False
     meter: Meter | None = None
     of: Literal["subject", "sister"] = "subject"
+    core: CorePlace = ""
+    held: str = ""
+    known: Literal["", "if_hz"] = ""
 
 
 class Answers:

@@ -12,6 +12,7 @@ from calm_needle.sim.receiver.supply import Supply
 MOST_TURNS_AT_ONCE = 5.0
 MOST_WINDING_TURNS = 5000.0
 LONGEST_WAIT_S = 3600.0
+MOST_CLAMPED_F = 1e-6
 
 
 class Hands(StandIn):
@@ -81,7 +82,9 @@ class Hands(StandIn):
         return json.dumps(self._receiver.truth()._asdict())
 
     def _probes(self, command: Command) -> str | None:
-        """Where the meter's probes are: a test point against the chassis, or across a part, in circuit or with one end lifted."""
+        """Where the meter's probes are: a test point against the chassis; across a part, in circuit or with one end lifted; or beyond
+        a winding that the generator feeds through, with a capacitor held across it.
+        """
         if command.asks:
             return self._receiver.probes.at or "NONE"
         if not command.arguments:
@@ -89,8 +92,24 @@ class Hands(StandIn):
         at = command.arguments[0]
         if at not in self._receiver.parts and not (self._receiver.supply and self._receiver.supply.knows(at)):
             raise Refusal(-224, f"Illegal parameter value: no point or part {at[:40]}")
-        self._receiver.probes = Probes(at, lifted=command.arguments[1:2] != ("CIRC",))
+        how = command.arguments[1:2]
+        if how == ("THRU",):
+            if self._receiver.tuned(at) is None:
+                raise Refusal(-224, f"Illegal parameter value: {at[:40]} is no tuned winding")
+            self._receiver.probes = Probes(at, lifted=True, through=True, clamped_f=self._clamped(command))
+        else:
+            self._receiver.probes = Probes(at, lifted=how != ("CIRC",))
         return None
+
+    @staticmethod
+    def _clamped(command: Command) -> float:
+        try:
+            farads = read_number(command.arguments[2]) if len(command.arguments) > 2 else 0.0
+        except ValueError:
+            raise Refusal(*BAD_DATA) from None
+        if not 0.0 <= farads <= MOST_CLAMPED_F:
+            raise Refusal(*OUT_OF_RANGE)
+        return farads
 
     def _power(self, command: Command) -> str | None:
         supply = self._supply()
@@ -110,6 +129,7 @@ class Hands(StandIn):
     def _fit(self, command: Command) -> None:
         name, value = self._part_and(command, 1)
         self._receiver.parts.fit(name, value[0])
+        self._receiver.retune()
         self._keep()
 
     def _wind(self, command: Command) -> None:
@@ -117,6 +137,7 @@ class Hands(StandIn):
         if "former" not in self._receiver.parts.data(name) or not 1.0 <= turns <= MOST_WINDING_TURNS or not 1e-5 < wire_m < 5e-3:
             raise Refusal(*OUT_OF_RANGE)
         self._receiver.parts.wind(name, turns=turns, wire_diameter_m=wire_m)
+        self._receiver.retune()
         self._keep()
 
     def _across(self, command: Command) -> None:

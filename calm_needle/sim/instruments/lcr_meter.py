@@ -30,14 +30,17 @@ class LcrMeter(StandIn):
         true = self._receiver.parts[part].value if kind == "capacitor" else 0.0
         if kind == "winding":
             # The tuning capacitor, one end of it lifted: what the winding itself and the valve add is not read.
-            true = float(self._receiver.parts.data(part).get("c_f", 0.0)) or max(0.0, self._receiver.tuning_f(part) - STRAY_F)
+            tuned = self._receiver.tuned(part)
+            true = float(self._receiver.parts.data(part).get("c_f", 0.0)) or max(0.0, tuned.c_f - STRAY_F if tuned else 0.0)
         return f"{rounded((true + LEADS_F) * self._scale):.6E}"
 
     def _henries(self, _: Command) -> str:
         part, kind = self._part()
         if kind != "winding" or self._receiver.parts[part].open:
             return f"{OVERLOAD:.3E}"
-        return f"{rounded((self._receiver.parts[part].l_h + LEADS_H) * self._scale):.6E}"
+        tuned = self._receiver.tuned(part)  # as its core stands
+        true = tuned.inductance_h() if tuned else self._receiver.parts[part].l_h
+        return f"{rounded((true + LEADS_H) * self._scale):.6E}"
 
     def _part(self) -> tuple[str, str]:
         at = self._receiver.probes.at

@@ -32,6 +32,8 @@ class Multimeter(StandIn):
         }
 
     def _volts(self, _: Command) -> str:
+        if self._receiver.probes.through:
+            return f"{rounded(self._receiver.beyond_winding_v() * self._volt_scale):.6E}"
         supply = self._supply()
         if not supply.knows(self._receiver.probes.at):
             return f"{0.0:.6E}"  # the probes are across a part, or in the air

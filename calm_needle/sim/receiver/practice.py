@@ -11,6 +11,7 @@ from calm_needle.core.dossier import Model
 from calm_needle.core.resonance import detuning
 from calm_needle.sim.receiver.adjuster import Core
 from calm_needle.sim.receiver.detection import Audio, controlled, detect
+from calm_needle.sim.receiver.dip_jig import direct_volts
 from calm_needle.sim.receiver.supply import Supply
 from calm_needle.sim.receiver.transformer import Transformer, Winding
 from calm_needle.sim.receiver.true_parts import TrueParts
@@ -46,10 +47,14 @@ class Input(NamedTuple):
 
 
 class Probes(NamedTuple):
-    """Where a meter's probes are: a test point or a part, in circuit or with one end lifted."""
+    """Where a meter's probes are: a test point or a part, in circuit or with one end lifted; or beyond a winding that the generator
+    feeds through, with so much held across it for the test (F).
+    """
 
     at: str
     lifted: bool
+    through: bool = False
+    clamped_f: float = 0.0
 
 
 class PracticeClock:
@@ -120,19 +125,26 @@ class PracticeReceiver:
         return cores
 
     def retune(self) -> None:
-        """Let every winding be tuned by the capacitor that is really there: its own, or strays and what was put across."""
+        """Let every winding be what is really there: wound as it is, tuned by its own capacitor or by strays and what was put across."""
         for transformer in self.transformers:
             for end, winding in (("p", transformer.primary), ("s", transformer.secondary)):
-                across_f = self.parts.across_f.get(f"{transformer.name}-{end}")
+                part = f"{transformer.name}-{end}"
+                across_f = self.parts.across_f.get(part)
                 winding.c_f = self._tuned_f[winding.adjuster_id] if across_f is None else STRAY_F + across_f
+                winding.wound = self.parts.wound(part)
 
-    def tuning_f(self, part: str) -> float:
-        """Return the capacitance (F) across a winding by its part; none for another part."""
-        transformer, _, end = part.rpartition("-")
-        found = next((t for t in self.transformers if t.name == transformer), None)
-        if found is None or end not in ("p", "s"):
+    def tuned(self, part: str) -> Winding | None:
+        """Return the tuned winding that a part is; None for any other part."""
+        return next((w for t in self.transformers for end, w in (("p", t.primary), ("s", t.secondary)) if f"{t.name}-{end}" == part), None)
+
+    def beyond_winding_v(self) -> float:
+        """Return the direct volts of a diode probe beyond the winding that the generator feeds through; none through another part."""
+        winding = self.tuned(self.probes.at)
+        if winding is None:
             return 0.0
-        return (found.primary if end == "p" else found.secondary).c_f
+        broken = self.probes.at in self.parts and self.parts[self.probes.at].open
+        f, level, _ = self.feed
+        return direct_volts(winding, f_hz=f, level_v=level, clamped_f=self.probes.clamped_f, broken=broken)
 
     def turn(self, adjuster_id: str, turns: float) -> bool:
         """Turn an adjuster; return whether it met its stop. Raises KeyError for one the set does not have."""

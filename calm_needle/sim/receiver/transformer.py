@@ -15,13 +15,17 @@ class Winding:
     c_f: float
     q_factor: float
     core: Core
+    wound: float = 1.0  # inductance as wound anew, times the maker's
+
+    def inductance_h(self) -> float:
+        return self.wound * self.core.inductance_h()
 
     def frequency_hz(self) -> float:
-        return resonant_frequency_hz(l_h=self.core.inductance_h(), c_f=self.c_f)
+        return resonant_frequency_hz(l_h=self.inductance_h(), c_f=self.c_f)
 
     def position_for(self, f_hz: float) -> float:
         """Return the position (turns) at which the winding resonates at f_hz, or the stop nearest to it."""
-        wanted = inductance_h(f_hz=f_hz, c_f=self.c_f)
+        wanted = inductance_h(f_hz=f_hz, c_f=self.c_f) / self.wound
         return self.core.travel_turns * fraction_for(wanted, l_min_h=self.core.l_min_h, l_max_h=self.core.l_max_h)
 
 

@@ -95,6 +95,12 @@ class TrueParts:
         self.fitted[name] = [turns, wire_diameter_m]
         return self._parts[name]
 
+    def wound(self, name: str) -> float:
+        """Return the inductance of a winding that was wound anew, times the drawn one; 1 for one that was not."""
+        if len(self.fitted.get(name, ())) != 2:
+            return 1.0
+        return self._parts[name].l_h / float(self._data[name]["l_h"])
+
     def put_across(self, name: str, farads: float) -> None:
         """Put a capacitor across a winding from outside, in the place of what was there before; the one inside is lifted out."""
         self.across_f[name] = farads

@@ -6,6 +6,7 @@ from typing import Any
 from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
 
 from calm_needle.errors import FieldsRefused, InstrumentError, JobMovedOn
+from calm_needle.files.svg_picture import draw
 from calm_needle.web.asking import meters_of, need_meters, typed_form, workshop
 from calm_needle.work import guided as work
 from calm_needle.work import revisions
@@ -63,9 +64,9 @@ def end(job_id: int, work_id: int) -> Response:
 
 
 def _read(conn: sqlite3.Connection, job_id: int, work_id: int, form: dict[str, str]) -> str:
-    name = form["read"]
-    shown = work.measure(conn, job_id, work_id, form.get("stage", ""), name, need_meters(conn, job_id))
-    return _render(job_id, work_id, stage=form.get("stage"), typed={**form, name: shown})
+    found = work.measure(conn, job_id, work_id, form, need_meters(conn, job_id))
+    chart = draw(found.picture) if found.picture else ""
+    return _render(job_id, work_id, stage=form.get("stage"), typed={**form, form["read"]: found.typed}, read=found.sentence, chart=chart)
 
 
 def _index(job_id: int, **more: Any) -> str:
@@ -82,4 +83,6 @@ def _render(job_id: int, work_id: int, *, stage: str | None = None, **more: Any)
     current = next((s for s in view.stages if s.stage.name == chosen and s.may_answer), None) or next(
         s for s in view.stages if s.stage.name == view.current
     )
-    return render_template("guided/page.html", **{"typed": {}, "faults": {}, "view": view, "current": current, "asked": stage, **more})
+    return render_template(
+        "guided/page.html", **{"typed": {}, "faults": {}, "view": view, "current": current, "asked": stage, "read": "", "chart": "", **more}
+    )
