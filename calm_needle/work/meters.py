@@ -22,7 +22,7 @@ METERS = ("multimeter", "lcr-meter")
 SCAN_LEVEL_V = 0.1
 LEAST_READ_V = 1e-6
 MOST_LOOKS = 3
-FLAT = 1.06  # highest over lowest, half a decibel: nothing lies beyond either end that is worth going after
+FLAT = 1.01  # highest over lowest, a tenth of a decibel: nothing lies beyond either end that is worth going after
 AT_ONCE_TURNS, LONGEST_TRAVEL_TURNS, OFF_PLACE = 4.0, 12.0, 0.03
 NO_METER = "There is no {} on this bench. Add it on the instruments’ page, or read it by eye and type what it shows."
 

@@ -277,6 +277,14 @@ class PartsAndCoils(unittest.TestCase):
             found = coils.dip(f_hz=f, v=v)
             self.assertIn(words, found.verdict)
             self.assertAlmostEqual(found.f0_hz, 465e3, delta=60)
+            self.assertEqual(found.seen, depth > 0.1)
+
+    def test_a_dip_with_one_side_only_is_not_yet_one(self) -> None:
+        f = [460e3 + 1e3 * i for i in range(11)]
+        for down in (f, f[::-1]):
+            found = coils.dip(f_hz=f, v=[1.0 / (1.0 + down.index(x)) for x in f])
+            self.assertEqual(found.verdict, coils.DIP_AT_END)
+            self.assertFalse(found.seen)
 
     @steady
     @given(st.floats(50, 300), st.floats(1, 1e4), st.floats(0.3, 0.97), st.floats(0.3, 0.97))

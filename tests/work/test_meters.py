@@ -6,13 +6,13 @@ import unittest
 from pathlib import Path
 
 from calm_needle.errors import FieldsRefused, InstrumentGone, InstrumentRefused
-from calm_needle.work import bands, parts_sweep, repairs, safe_start
+from calm_needle.work import bands, guided, parts_sweep, repairs, safe_start
 from calm_needle.work.meters import Meters
 from calm_needle.work.shelf import job_of
 from calm_needle.work.workshop import Workshop
 from tests.support.demo import copy_into
 
-DUNLIN, TYPED = 5, 3
+TYPED, BOAT_HOUSE, DUNLIN = 3, 4, 5
 
 
 class UnderTheProbes(unittest.TestCase):
@@ -55,6 +55,43 @@ class UnderTheProbes(unittest.TestCase):
             self.workshop.stand_ins.unplug()
             with self.assertRaises(InstrumentGone):
                 meters.volts("rail")
+
+    def test_a_transformer_with_an_open_capacitor_is_mended_by_what_the_bench_reads(self) -> None:
+        with self.workshop.store() as conn:
+            found = self.workshop.meters_for(job_of(conn, BOAT_HOUSE))
+            assert found is not None and found.practice is not None
+            meters, practice = found, found.practice
+            practice.clip_lead("V1-g1")
+            before = {core: practice.position(core) for core in ("IFT2-upper", "IFT1-upper")}
+            begun = {"piece": "open-capacitor", "subject": "IFT2-p", "sister": "IFT1-p"}
+            work_id = guided.begin(conn, BOAT_HOUSE, begun)
+
+            def answer(stage: str, *read: str, **typed: str) -> guided.WorkView:
+                form = {"stage": stage, **typed}
+                for name in read:
+                    form[name] = guided.measure(conn, BOAT_HOUSE, work_id, {**form, "read": name}, meters).typed
+                guided.answer(conn, BOAT_HOUSE, work_id, form, meters)
+                return guided.work_view(conn, BOAT_HOUSE, work_id)
+
+            answer("answers", turns_tried="2", change_db="0.1")
+            self.assertEqual(answer("winding", "ohm_here", "ohm_sister", "l_min_h", "l_max_h").stages[1].said.state, "good")
+            with self.assertRaises(FieldsRefused) as caught:  # which capacitor is held across?
+                guided.measure(conn, BOAT_HOUSE, work_id, {"stage": "dip", "read": "dip_across_db"}, meters)
+            self.assertIn("across_f", caught.exception.faults)
+            shown = answer("dip", "dip_db", "dip_across_db", across_f="330 pF")  # far below: the scan goes after it
+            self.assertEqual(shown.stages[2].shown["dip_db"], "0\u2009dB")
+            self.assertIn("the one inside is open", shown.stages[2].said.sentence)
+            choose = next(s for s in shown.stages if s.stage.name == "choose")
+            answer("choose", if_hz=choose.shown["if_hz"])
+            answer("measured", c_measured_f="110 pF")
+            self.assertTrue(answer("after", "peak_percent").through)
+            self.assertEqual({core: practice.position(core) for core in before}, before, "every core is back where it was")
+
+            sister = {"stage": "sister", "read": "f_found_hz"}
+            work_id = guided.begin(conn, BOAT_HOUSE, {"piece": "rewind", "subject": "IFT2-p", "sister": "IFT1-s"})
+            with self.assertRaises(FieldsRefused) as caught:
+                guided.measure(conn, BOAT_HOUSE, work_id, sister, meters)
+            self.assertIn("clear its wax first", str(caught.exception))
 
     def test_a_job_with_typed_readings_has_no_meters_and_what_is_not_there_is_said(self) -> None:
         with self.workshop.store() as conn:
