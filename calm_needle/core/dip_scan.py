@@ -20,13 +20,10 @@ def first_look(centre_hz: float) -> list[float]:
     return _between(centre_hz * (1.0 - FIRST_LOOK), centre_hz / (1.0 - FIRST_LOOK), FIRST_POINTS)
 
 
-def closer_look(frequencies_hz: Sequence[float], volts: Sequence[float]) -> list[float]:
-    """Return CLOSER_POINTS frequencies (Hz) about the lowest of N >= 2 readings, none of which was in the first look."""
-    lowest = min(range(len(volts)), key=volts.__getitem__)
-    step = (frequencies_hz[-1] / frequencies_hz[0]) ** (CLOSER_STEPS / (len(frequencies_hz) - 1))
-    centre = frequencies_hz[lowest]
-    seen = set(frequencies_hz)
-    return [f for f in _between(centre / step, centre * step, CLOSER_POINTS) if min(abs(f / s - 1.0) for s in seen) > 1e-6]
+def closer_look(lowest_hz: float, *, seen: Sequence[float]) -> list[float]:
+    """Return up to CLOSER_POINTS frequencies (Hz) about the one of the lowest reading, none of which was seen before."""
+    step = (1.0 - FIRST_LOOK) ** (2.0 * CLOSER_STEPS / (FIRST_POINTS - 1))
+    return [f for f in _between(lowest_hz * step, lowest_hz / step, CLOSER_POINTS) if min(abs(f / s - 1.0) for s in seen) > 1e-6]
 
 
 def picture(*, f_hz: Sequence[float], v: Sequence[float], f0_hz: float) -> Curves:

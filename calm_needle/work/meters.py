@@ -22,7 +22,6 @@ METERS = ("multimeter", "lcr-meter")
 SCAN_LEVEL_V = 0.1
 LEAST_READ_V = 1e-6
 MOST_LOOKS = 3
-FLAT = 1.01  # highest over lowest, a tenth of a decibel: nothing lies beyond either end that is worth going after
 AT_ONCE_TURNS, LONGEST_TRAVEL_TURNS, OFF_PLACE = 4.0, 12.0, 0.03
 NO_METER = "There is no {} on this bench. Add it on the instruments’ page, or read it by eye and type what it shows."
 
@@ -116,7 +115,7 @@ class Meters:
     def scan(self, winding: str, *, centre_hz: float, held_f: float = 0.0) -> Scan:
         """Step the generator over the place where a winding should resonate, and read what comes through it; then closer, about the dip.
 
-        Where the lowest reading is the first or the last, the look is moved there. The generator is left as it was found.
+        Where the lowest reading is the first or the last, it is gone after. The generator is left as it was found.
         """
         with self._lock:
             generator, meter = self._need_generator(), self._need_multimeter()
@@ -127,21 +126,22 @@ class Meters:
                 generator.set_amplitude_modulation(depth=0.0, tone_hz=400.0)
                 generator.set_level(SCAN_LEVEL_V)
                 generator.set_output(True)
-                frequencies, volts = first_look(centre_hz), list[float]()
+                found: dict[float, float] = {}
+                looking = first_look(centre_hz)
                 for _ in range(MOST_LOOKS):
-                    volts = [_at(generator, meter, f) for f in frequencies]
-                    lowest = volts.index(min(volts))
-                    if 0 < lowest < len(volts) - 1 or max(volts) < min(volts) * FLAT:
+                    found |= {f: _at(generator, meter, f) for f in looking}
+                    frequencies = sorted(found)
+                    lowest = min(frequencies, key=found.__getitem__)
+                    if lowest not in (frequencies[0], frequencies[-1]):
+                        found |= {f: _at(generator, meter, f) for f in closer_look(lowest, seen=frequencies)}
                         break
-                    frequencies = first_look(frequencies[lowest])
-                closer = closer_look(frequencies, volts)
-                found = sorted([*zip(frequencies, volts, strict=True), *((f, _at(generator, meter, f)) for f in closer)])
+                    looking = [f for f in first_look(lowest) if not frequencies[0] <= f <= frequencies[-1]]
             finally:
                 generator.set_output(before.output_on)
                 generator.set_level(before.level_v)
                 generator.set_frequency(before.frequency_hz)
                 generator.set_amplitude_modulation(depth=before.depth, tone_hz=400.0)
-            return Scan([f for f, _ in found], [v for _, v in found])
+            return Scan(sorted(found), [found[f] for f in sorted(found)])
 
     def travel_percent(self, core: Adjuster) -> float:
         """Get how far along its travel the core of a practice set stands; on a real one it is judged by eye."""
