@@ -87,10 +87,11 @@ class UnderTheProbes(unittest.TestCase):
             self.assertTrue(answer("after", "peak_percent").through)
             self.assertEqual({core: practice.position(core) for core in before}, before, "every core is back where it was")
 
-            sister = {"stage": "sister", "read": "f_found_hz"}
-            work_id = guided.begin(conn, BOAT_HOUSE, {"piece": "rewind", "subject": "IFT2-p", "sister": "IFT1-s"})
+            work_id = guided.begin(conn, BOAT_HOUSE, {**begun, "subject": "IFT1-s"})
+            waxed = practice.position("IFT1-lower")
             with self.assertRaises(FieldsRefused) as caught:
-                guided.measure(conn, BOAT_HOUSE, work_id, sister, meters)
+                guided.measure(conn, BOAT_HOUSE, work_id, {"stage": "winding", "read": "l_max_h"}, meters)
+            self.assertEqual(practice.position("IFT1-lower"), waxed)
             self.assertIn("clear its wax first", str(caught.exception))
 
     def test_a_job_with_typed_readings_has_no_meters_and_what_is_not_there_is_said(self) -> None:
