@@ -50,6 +50,18 @@ class PracticeSet(Instrument):
         """Control the leads: generator into a winding, the meter's diode probe beyond it, a capacitor held across it for the test."""
         self._set(f'PROB "{winding}",THRU,{clamped_f:.6E}')
 
+    def share(self) -> float:
+        """Get the power it has: share 0..1 of full."""
+        return self._number("POW?")
+
+    def select_band(self, band: str) -> None:
+        """Control the band switch."""
+        self._set(f'BAND "{band}"')
+
+    def tune_in(self, near_hz: float) -> float:
+        """Control the tuning: to the loudest place about a mark of the dial; get the mark at which the pointer then stands (Hz)."""
+        return self._number(f"TUNE? {near_hz:.1f}")
+
     def power(self, share: float) -> None:
         """Control the power: share 0..1 of full."""
         self._set(f"POW {share:.3f}")

@@ -19,7 +19,10 @@ OUT_OF_ORDER = 1.5  # times the next lower band's coil, which has more turns and
 
 
 class BandReadings(NamedTuple):
-    """What is known of one band: heard off air and from a generator, level (V) for the same output and how it was coupled, coil (ohm)."""
+    """What is known of one band: heard off air and from a generator, level (V) for the same output and how it was coupled, coil (ohm).
+
+    A level without end: none that the generator has gave that output.
+    """
 
     band: str
     f_low_hz: float
@@ -98,6 +101,8 @@ def _judge(row: BandReadings, ordered: Sequence[BandReadings], i: int) -> BandVe
                 f"Its coil has {format_si(row.coil_ohm, unit='Ω', digits=3)}, more than that of {lower.band}, "
                 f"{format_si(lower.coil_ohm or 0.0, unit='Ω', digits=3)}: a poor joint, or another coil."
             )
+    if row.level_v is not None and math.isinf(row.level_v):
+        stop.append("No level of the generator gives the standard output: alive is not sensitive.")
     watch += _against_neighbours(row, ordered, i)
     if stop or watch:
         return BandVerdict("stop" if stop else "watch", (*stop, *watch))
@@ -117,9 +122,9 @@ def _judge(row: BandReadings, ordered: Sequence[BandReadings], i: int) -> BandVe
 
 def _against_neighbours(row: BandReadings, ordered: Sequence[BandReadings], i: int) -> list[str]:
     """A band that needs far more than its neighbours; neighbours measured with another coupling are passed over."""
-    if row.level_v is None:
+    if row.level_v is None or math.isinf(row.level_v):
         return []
-    beside = [r for r in (*ordered[max(0, i - 1) : i], *ordered[i + 1 : i + 2]) if r.level_v is not None]
+    beside = [r for r in (*ordered[max(0, i - 1) : i], *ordered[i + 1 : i + 2]) if r.level_v is not None and not math.isinf(r.level_v)]
     alike = [r for r in beside if r.coupling == row.coupling]
     if beside and not alike:
         return ["Its level cannot be compared: the neighbours were measured with another coupling."]

@@ -123,6 +123,10 @@ def _simulation_faults(data: Mapping[str, Any]) -> Iterator[Fault]:
     for where, node in named_nodes:
         if node not in nodes:
             yield Fault(f"simulation.supply.{where}", f"there is no node “{node}” in the circuit")
+    bands = {b["id"] for b in data["bands"]}
+    for band in simulation.get("front_end", {}):
+        if band not in bands:
+            yield Fault(f"simulation.front_end.{band}", f"there is no band “{band}”")
     for i, part in enumerate(data.get("parts", ())):
         if part.get("stage", stages[0]) not in stages:
             yield Fault(f"parts[{i}].stage", f"there is no stage “{part['stage']}”")

@@ -9,11 +9,13 @@ from typing import Literal, cast
 
 from calm_needle.core.band_health import BandReadings, BandVerdict, Heard, WholeVerdict, at_this_hour, judge_bands, judge_whole
 from calm_needle.core.dossier import Band
+from calm_needle.core.level_search import standard_output_v
 from calm_needle.core.quantities import format_si, parse_si
-from calm_needle.errors import FieldsRefused, NotUnderstood
+from calm_needle.errors import FieldsRefused, NotFound, NotUnderstood
 from calm_needle.store import band_checks, intake, repairs
 from calm_needle.store.db import transaction
 from calm_needle.store.shelf import JobRow
+from calm_needle.work import soundings
 from calm_needle.work.clock import now_utc
 from calm_needle.work.meters import Meters
 from calm_needle.work.shelf import job_of, model_of_dossier
@@ -21,6 +23,8 @@ from calm_needle.work.shelf import job_of, model_of_dossier
 UNDER_THE_IRON = ("replaced", "wound anew", "mended")
 OPEN_WORDS = ("open", "ol", "o.l.", "inf", "∞")
 LONGEST_COUPLING = 80
+NOT_REACHED = "not reached"
+DUMMY_AERIAL, AERIAL, USUAL_LOAD_OHM = "dummy aerial", "aerial", 3.0
 
 
 @dataclass(frozen=True)
@@ -33,6 +37,7 @@ class BandLine:
     level: str
     coil: str
     hour: str
+    middle: str  # where on its dial it is heard
 
 
 @dataclass(frozen=True)
@@ -59,9 +64,10 @@ def view(conn: sqlite3.Connection, job_id: int, *, hour: int | None = None) -> B
             band,
             row,
             verdicts[band.name],
-            format_si(row.level_v, unit="V", digits=3) if row.level_v else "",
+            "" if row.level_v is None else NOT_REACHED if math.isinf(row.level_v) else format_si(row.level_v, unit="V", digits=3),
             "" if row.coil_ohm is None else "open" if math.isinf(row.coil_ohm) else format_si(row.coil_ohm, unit="Ω", digits=3),
             at_this_hour(f_low_hz=band.f_low_hz, hour=hour) if row.off_air == "dead" and row.generator != "dead" else "",
+            format_si(middle_of(band), unit="Hz", digits=3),
         )
         for band, row in zip(bands, rows, strict=True)
     ]
@@ -75,7 +81,7 @@ def view(conn: sqlite3.Connection, job_id: int, *, hour: int | None = None) -> B
         whole = WholeVerdict(
             False, f"{changed[-1].part} was {changed[-1].what} since: hear every band again, one repair can unmask a fault."
         )
-    return BandsView(job, lines, whole, couplings[-1] if couplings else "dummy aerial", again)
+    return BandsView(job, lines, whole, couplings[-1] if couplings else DUMMY_AERIAL, again)
 
 
 def keep(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
@@ -143,6 +149,37 @@ def read_coils(conn: sqlite3.Connection, job_id: int, meters: Meters) -> None:
             band_checks.add_band_check(conn, job_id=job_id, band=band, kind="coil", heard=None, value=value, coupling="", at_utc=now_utc())
 
 
+def hear(conn: sqlite3.Connection, job_id: int, band_id: str, meters: Meters) -> None:
+    """Have a band heard from the generator, and the level found that it needs for the standard output; whole or not at all.
+
+    Raises NotFound, FieldsRefused, InstrumentError.
+    """
+    job = job_of(conn, job_id)
+    model = model_of_dossier(conn, job.dossier_id)
+    band = next((b for b in model.bands if b.id == band_id), None)
+    if band is None:
+        raise NotFound("band", band_id[:30])
+    set_ups = [step.set_up for group in model.groups for step in group.steps]
+    load_ohm = next((s.indicator.load_ohm for s in set_ups if s.indicator and s.indicator.load_ohm), USUAL_LOAD_OHM)
+    point = next((s.goes_in for s in set_ups if s.goes_in and "aerial" in s.goes_in), AERIAL)
+    heard = soundings.hear(meters, band, dial_hz=middle_of(band), point=point, wanted_v=standard_output_v(load_ohm))
+    with transaction(conn):
+        said: Heard = "alive" if heard.alive else "dead"
+        found: list[tuple[str, str | None, float | None, str]] = [("generator", said, None, "")]
+        if heard.alive:  # a level of nothing: none gives the standard output
+            found.append(("level", None, heard.level_v, DUMMY_AERIAL))
+        for kind, word, value, coupling in found:
+            band_checks.add_band_check(
+                conn, job_id=job_id, band=band_id, kind=kind, heard=word, value=value, coupling=coupling, at_utc=now_utc()
+            )
+
+
+def middle_of(band: Band) -> float:
+    """Return where a band is heard: its middle tracking point, or the geometric middle of its range (Hz)."""
+    points = sorted(float(t["dial_hz"]) for t in band.tracking)
+    return points[len(points) // 2] if len(points) > 2 else math.sqrt(band.f_low_hz * band.f_high_hz)
+
+
 def _readings(band: Band, checks: list[band_checks.BandCheckRow]) -> BandReadings:
     last = {c.kind: c for c in checks}
 
@@ -150,7 +187,5 @@ def _readings(band: Band, checks: list[band_checks.BandCheckRow]) -> BandReading
         return cast(Heard, last[kind].heard) if kind in last else None
 
     level, coil = last.get("level"), last.get("coil")
-    ohm = None if coil is None else math.inf if coil.value is None else coil.value
-    return BandReadings(
-        band.name, band.f_low_hz, heard("off air"), heard("generator"), level.value if level else None, level.coupling if level else "", ohm
-    )
+    ohm, level_v = (None if row is None else math.inf if row.value is None else row.value for row in (coil, level))
+    return BandReadings(band.name, band.f_low_hz, heard("off air"), heard("generator"), level_v, level.coupling if level else "", ohm)

@@ -19,8 +19,9 @@ from calm_needle.store import photographs, shelf
 from calm_needle.store.db import transaction
 from calm_needle.store.guided import WorkRow
 from calm_needle.store.shelf import JobRow
-from calm_needle.work import repairs
+from calm_needle.work import repairs, soundings
 from calm_needle.work.clock import now_utc, seconds
+from calm_needle.work.core_places import core_at, travel_percent
 from calm_needle.work.meters import Meters
 from calm_needle.work.shelf import job_of, model_of_dossier, parts_of_job
 
@@ -163,7 +164,7 @@ def measure(conn: sqlite3.Connection, job_id: int, work_id: int, form: dict[str,
     part = row.sister if ask.of == "sister" else row.subject
     model = model_of_dossier(conn, job.dossier_id)
     core = model.core_of(part)
-    with meters.core_at(core, ask.core):
+    with core_at(meters, core, ask.core):
         match ask.meter:
             case "ohm":
                 return Measured(show(ask, meters.part(part, kind="winding", in_circuit=False).value))
@@ -174,13 +175,13 @@ def measure(conn: sqlite3.Connection, job_id: int, work_id: int, form: dict[str,
             case "travel":
                 if core is None:
                     raise FieldsRefused({ask.name: "The dossier names no core for it: judge it by eye."})
-                return Measured(show(ask, float(round(meters.travel_percent(core)))))
+                return Measured(show(ask, float(round(travel_percent(meters, core)))))
             case "dip" | "resonance":
                 return _scanned(ask, part, meters, centre_hz=model.if_hz, held_f=_held(ask, stage, form))
 
 
 def _scanned(ask: Ask, winding: str, meters: Meters, *, centre_hz: float, held_f: float) -> Measured:
-    scan = meters.scan(winding, centre_hz=centre_hz, held_f=held_f)
+    scan = soundings.scan(meters, winding, centre_hz=centre_hz, held_f=held_f)
     found = coils.dip(f_hz=scan.frequencies_hz, v=scan.volts)
     low, high = (format_si(f, unit="Hz", digits=3) for f in (scan.frequencies_hz[0], scan.frequencies_hz[-1]))
     words = f"From {low} to {high}: {found.verdict}"

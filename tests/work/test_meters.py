@@ -5,14 +5,14 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from calm_needle.errors import FieldsRefused, InstrumentGone, InstrumentRefused
+from calm_needle.errors import FieldsRefused, InstrumentGone, InstrumentRefused, NotFound
 from calm_needle.work import bands, guided, parts_sweep, repairs, safe_start
 from calm_needle.work.meters import Meters
 from calm_needle.work.shelf import job_of
 from calm_needle.work.workshop import Workshop
 from tests.support.demo import copy_into
 
-TYPED, BOAT_HOUSE, DUNLIN = 3, 4, 5
+TYPED, BOAT_HOUSE, DUNLIN, STANNARD = 3, 4, 5, 6
 
 
 class UnderTheProbes(unittest.TestCase):
@@ -93,6 +93,27 @@ class UnderTheProbes(unittest.TestCase):
                 guided.measure(conn, BOAT_HOUSE, work_id, {"stage": "winding", "read": "l_max_h"}, meters)
             self.assertEqual(practice.position("IFT1-lower"), waxed)
             self.assertIn("clear its wax first", str(caught.exception))
+
+    def test_bands_are_heard_only_from_a_set_that_is_on_and_a_deaf_one_is_alive(self) -> None:
+        with self.workshop.store() as conn:
+            for job, band, level in ((DUNLIN, "MW", "µV"), (STANNARD, "BC", bands.NOT_REACHED)):
+                meters = self.workshop.meters_for(job_of(conn, job))
+                assert meters is not None and meters.practice is not None
+                with self.assertRaises(FieldsRefused) as caught:
+                    bands.hear(conn, job, band, meters)
+                self.assertIn("switch it on by its safe start", str(caught.exception))
+                meters.practice.power(1.0)
+                meters.practice.let_pass(120.0)
+                before = meters.generator.state()
+                bands.hear(conn, job, band, meters)
+                self.assertEqual(meters.generator.state(), before)
+                line = bands.view(conn, job).lines[0]
+                self.assertEqual(line.readings.generator, "alive")
+                self.assertIn(level, line.level)
+                if level == bands.NOT_REACHED:  # its winding is open
+                    self.assertIn("alive is not sensitive", " ".join(line.verdict.sentences))
+                with self.assertRaises(NotFound):
+                    bands.hear(conn, job, "nowhere", meters)
 
     def test_a_job_with_typed_readings_has_no_meters_and_what_is_not_there_is_said(self) -> None:
         with self.workshop.store() as conn:

@@ -1,4 +1,4 @@
-"""The practice set itself as something that can be reached: its adjusters, its wax, its power, its parts, where leads and probes are."""
+"""The practice set itself as something that can be reached: adjusters, wax, power, parts, band and tuning, where leads and probes are."""
 
 import json
 from collections.abc import Callable
@@ -29,6 +29,8 @@ class Hands(StandIn):
             "WAX:CLEar": self._clear_wax,
             "LEAD": self._lead,
             "TRUTh": self._truth,
+            "BAND": self._band,
+            "TUNE": self._tune,
             "PROBes": self._probes,
             "POWer": self._power,
             "TIME:PASS": self._let_pass,
@@ -80,6 +82,29 @@ class Hands(StandIn):
 
     def _truth(self, command: Command) -> str:
         return json.dumps(self._receiver.truth()._asdict())
+
+    def _band(self, command: Command) -> str | None:
+        """Which band the set is switched to."""
+        front_end = self._receiver.front_end
+        if command.asks:
+            return front_end.band or "NONE"
+        if not command.arguments:
+            raise Refusal(*MISSING)
+        if command.arguments[0] not in front_end.bands:
+            raise Refusal(-224, f"Illegal parameter value: no band {command.arguments[0][:40]} whose tanks are known")
+        front_end.select(command.arguments[0])
+        self._keep()
+        return None
+
+    def _tune(self, command: Command) -> str:
+        """Tune by ear to the loudest place about a mark of the dial; asked without one, where the pointer stands."""
+        front_end = self._receiver.front_end
+        if not front_end.band:
+            raise Refusal(-241, "Hardware missing: this dossier describes no tanks")
+        if command.arguments:
+            front_end.tune_in(number_of(command, low=1e3, high=1e9), loudness=self._receiver.free_v)
+            self._keep()
+        return f"{front_end.dial_hz:.1f}"
 
     def _probes(self, command: Command) -> str | None:
         """Where the meter's probes are: a test point against the chassis; across a part, in circuit or with one end lifted; or beyond

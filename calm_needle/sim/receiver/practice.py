@@ -12,6 +12,7 @@ from calm_needle.core.resonance import detuning
 from calm_needle.sim.receiver.adjuster import Core
 from calm_needle.sim.receiver.detection import Audio, controlled, detect
 from calm_needle.sim.receiver.dip_jig import direct_volts
+from calm_needle.sim.receiver.front_end import FrontEnd
 from calm_needle.sim.receiver.supply import Supply
 from calm_needle.sim.receiver.transformer import Transformer, Winding
 from calm_needle.sim.receiver.true_parts import TrueParts
@@ -114,6 +115,7 @@ class PracticeReceiver:
         self._misalign(random.Random(f"{seed} misalignment"), misalign)
         self._tuned_f = {w.adjuster_id: w.c_f for w in self._windings.values()}
         self.retune()
+        self.front_end = FrontEnd(model, self.parts, seed=seed, misalign=misalign)
         self._unrest = _Unrest(random.Random(f"{seed} unrest"))
 
     @property
@@ -162,9 +164,8 @@ class PracticeReceiver:
 
     def audio(self) -> Audio:
         """Return what stands at the loudspeaker now, without the meter's unrest."""
-        f, level, depth = self.feed
-        gain = self.strip_gain(f)
-        free = self._at_grid(f, level) * gain
+        depth = self.feed.depth
+        free = self.free_v()
         carrier = controlled(free * math.sqrt(2.0), threshold_v=self._control["threshold_v"], slope=self._control["slope"])
         # The gain control turns the noise down with the signal.
         held = carrier / (free * math.sqrt(2.0)) if free > 0 else 1.0
@@ -176,6 +177,16 @@ class PracticeReceiver:
             efficiency=self._audio["detector_efficiency"],
             audio_gain=self._audio["gain"],
         )
+
+    def free_v(self) -> float:
+        """Return the carrier (V r.m.s.) at the detector as it would be without gain control: all that reaches the strip, added up."""
+        f, level, _ = self.feed
+        free = self._at_grid(f, level) * self.strip_gain(f)
+        if self.lead is not None and "aerial" in self.lead:
+            mixed = self.front_end.mixed(f, emission=self.supply.emission() if self.supply else 1.0)
+            if mixed is not None and mixed.frequency_hz > 0:
+                free = math.hypot(free, level * mixed.gain * self.strip_gain(mixed.frequency_hz))
+        return free
 
     def reading(self, *, dt_s: float) -> float:
         """Return the volts r.m.s. of tone and noise together, with their unrest, dt_s after the reading before."""
@@ -214,6 +225,8 @@ class PracticeReceiver:
             "fitted": self.parts.fitted,
             "across_f": self.parts.across_f,
             "passed_s": self.clock.passed_s,
+            "band": self.front_end.band,
+            "dial_hz": self.front_end.dial_hz,
             "share": self.supply.share if self.supply else None,
             "cores": {
                 name: {"position_turns": c.position_turns, "tool_turns": c.tool_turns, "waxed": c.waxed} for name, c in self.cores.items()
@@ -227,6 +240,9 @@ class PracticeReceiver:
         self.parts.across_f |= {str(k): float(v) for k, v in state.get("across_f", {}).items()}
         self.retune()
         self.clock.passed_s = float(state.get("passed_s", 0.0))
+        if state.get("band") in self.front_end.bands:
+            self.front_end.select(str(state["band"]))
+            self.front_end.point(float(state["dial_hz"]))
         if self.supply and state.get("share"):
             self.supply.power(float(state["share"]))
         for name, kept in state.get("cores", {}).items():

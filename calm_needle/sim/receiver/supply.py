@@ -46,7 +46,7 @@ class Supply:
         state = self._state()
         if drive := self._data.get("grid_drive", {}).get(point):
             # An oscillator biases its own grid, in step with the rail it runs from; not at all before its cathode is warm.
-            return float(drive["v"] * state[drive["node"]] / drive["at_v"] * self._emission())
+            return float(drive["v"] * state[drive["node"]] / drive["at_v"] * self.emission())
         return state[self._nodes.get(point, point)]
 
     def knows(self, point: str) -> bool:
@@ -75,7 +75,7 @@ class Supply:
         passed = self._clock() - self._since_s
         return self.share + (self._warm - self.share) * math.exp(-passed / HEATER_TAU_S)
 
-    def _emission(self) -> float:
+    def emission(self) -> float:
         """Return what a good valve emits of its full emission, 0..1."""
         return max(0.0, min(1.0, (self._heaters() - EMISSION_FROM) / (1.0 - EMISSION_FROM)))
 
@@ -93,7 +93,7 @@ class Supply:
         return [Source(s["node"], s["v"] * self.share, s["ohm"]) for s in self._data["sources"]]
 
     def _state(self) -> dict[str, float]:
-        emission = self._emission()
+        emission = self.emission()
         valves = [
             Valve(
                 *(v["anode"], v["screen"], v["cathode"], v.get("grid", GROUND), v["k"], v["mu"], v["screen_share"]),
