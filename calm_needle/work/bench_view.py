@@ -63,9 +63,9 @@ def main_action(book: RunBook, bench: LiveBench | None) -> Action:
 
 def snapshot(book: RunBook, bench: LiveBench | None) -> dict[str, Any]:
     """Return what changes with every reading."""
-    now, start = book.now(), book.start_db()
-    last = book.watched[-1] if book.watched else None
-    verdict = book.verdict
+    now, start = book.seen.now(), book.seen.start_db()
+    last = book.seen.watched[-1] if book.seen.watched else None
+    verdict = book.seen.verdict
     advice = _advice(book, bench)
     shown = _shown(last)
     out: dict[str, Any] = {
@@ -79,11 +79,11 @@ def snapshot(book: RunBook, bench: LiveBench | None) -> dict[str, Any]:
         "core": _core(bench, book),
     }
     if last and now and start is not None:
-        at_db = book.decibels(last) - start
+        at_db = book.seen.decibels(last) - start
         turning = book.step is not None and book.step.kind != "check"
         crest = verdict.crest_db - start if turning and verdict.crest_db is not None and verdict.kind != "waiting" else None
-        seen = [book.decibels(r) - start for r in book.watched[-TRAIL_POINTS:]]
-        scale = scale_for(lowest_db=min([*seen, 0.0]), highest_db=max([*seen, 0.0]), goal=book.goal)
+        seen = [book.seen.decibels(r) - start for r in book.seen.watched[-TRAIL_POINTS:]]
+        scale = scale_for(lowest_db=min([*seen, 0.0]), highest_db=max([*seen, 0.0]), goal=book.seen.goal)
         out["reading"] = {
             "id": last.id,
             "at": seconds(last.at_utc),
@@ -106,7 +106,7 @@ def snapshot(book: RunBook, bench: LiveBench | None) -> dict[str, Any]:
 def page(book: RunBook, bench: LiveBench | None) -> dict[str, Any]:
     """Return what stands still between two acts."""
     state, step = book.state, book.step
-    start = book.start_db()
+    start = book.seen.start_db()
     done = book.phases_done()
     model = book.placed_model()
     adjuster = model.adjuster(step.adjusters[0]) if step and step.adjusters else None
@@ -133,19 +133,21 @@ def page(book: RunBook, bench: LiveBench | None) -> dict[str, Any]:
         "phases": [{"name": p, "now": p == book.run.phase, "done": p in done} for p in PHASES if p != "fault finding"],
         "practice": bool(bench and bench.has_practice_set),
         "instruments": bench is not None,
-        "waxed_answer": book.verdict.kind == "flat",
-        "trail": [{"at": seconds(r.at_utc), "db": round(book.decibels(r) - (start or 0.0), 3)} for r in book.watched[-TRAIL_POINTS:]],
-        "typed": [_typed_row(book, r) for r in reversed(book.readings) if r.kind in ("typed", "marked")][:8],
+        "waxed_answer": book.seen.verdict.kind == "flat",
+        "trail": [
+            {"at": seconds(r.at_utc), "db": round(book.seen.decibels(r) - (start or 0.0), 3)} for r in book.seen.watched[-TRAIL_POINTS:]
+        ],
+        "typed": [_typed_row(book, r) for r in reversed(book.seen.kept) if r.kind in ("typed", "marked")][:8],
         "can_go_back": any(v.outcome and not v.superseded for v in state.visits) and state.stage != "finished",
         "notes": book.notes(),
-        "scale": scale_for(lowest_db=0.0, highest_db=0.0, goal=book.goal)._asdict(),
+        "scale": scale_for(lowest_db=0.0, highest_db=0.0, goal=book.seen.goal)._asdict(),
         "no_sweep": step is not None and step.kind == "check" and not (bench and bench.can_set),
         "why": step.why if step else "",
     }
 
 
 def _swept(book: RunBook, step: Step) -> bool:
-    return len(book.sweep_points()) >= step.passband_points
+    return len(book.seen.sweep_points()) >= step.passband_points
 
 
 def _advice(book: RunBook, bench: LiveBench | None) -> Advice:
@@ -171,7 +173,7 @@ def _advice(book: RunBook, bench: LiveBench | None) -> Advice:
     if step.kind == "check":
         return _check_advice(book, step, bench)
     adjuster = book.model.adjuster(step.adjusters[0])
-    return advise(book.verdict, phrase=adjuster.phrase, goal=book.goal, start_db=book.start_db())
+    return advise(book.seen.verdict, phrase=adjuster.phrase, goal=book.seen.goal, start_db=book.seen.start_db())
 
 
 def _level_advice(move: LevelMove) -> Advice:
@@ -183,11 +185,11 @@ def _check_advice(book: RunBook, step: Step, bench: LiveBench | None) -> Advice:
         return Advice(
             "live", "measure", "Measuring the pass-band.", f"{100 * bench.sweep_done:.0f} % done. Hands off the leads and the set."
         )
-    band = book.measured_passband()
+    band = book.seen.passband()
     if band and _swept(book, step):
         width = f", {band.width_hz / 1e3:.2f} kHz wide at −6 dB" if band.width_hz else ""
         return Advice("good", "measure", "Measured. Take it and go on.", f"Highest at {band.peak_hz / 1e3:.2f} kHz{width}.")
-    if not book.watched:
+    if not book.seen.watched:
         return Advice("calm", "measure", "Read the meter.", "Touch no adjuster: this is the set as it stands.")
     if bench and bench.can_set:
         return Advice("calm", "measure", "Measure the pass-band.", "The generator is stepped over it. Touch no adjuster before.")
@@ -201,7 +203,7 @@ def _links(bench: LiveBench | None) -> list[Any]:
 def _core(bench: LiveBench | None, book: RunBook) -> dict[str, Any] | None:
     if bench is None or not bench.has_practice_set or bench.position is None or book.step is None or not book.step.adjusters:
         return None
-    known = [r.turns for r in book.watched if r.turns is not None]
+    known = [r.turns for r in book.seen.watched if r.turns is not None]
     begun = known[0] if known else bench.position.turns
     return {"turns": round(bench.position.turns - begun, 4), "at_stop": bench.position.at_stop, "travel": bench.position.travel}
 
@@ -216,11 +218,11 @@ def _shown(reading: ReadingRow | None) -> tuple[str, str]:
 
 def _unrest(book: RunBook) -> float:
     """The standard deviation of the last second's readings (dB): how wide the wedge behind the pointer is."""
-    last = book.watched[-1]
+    last = book.seen.watched[-1]
     if last.kind != "live":
         return 0.0  # a person reads the middle of the needle's unrest
     until = seconds(last.at_utc)
-    recent = [book.decibels(r) for r in book.watched[-25:] if until - seconds(r.at_utc) <= 1.0 and r.turns == last.turns]
+    recent = [book.seen.decibels(r) for r in book.seen.watched[-25:] if until - seconds(r.at_utc) <= 1.0 and r.turns == last.turns]
     return statistics.stdev(recent) if len(recent) > 2 else 0.0
 
 
@@ -327,7 +329,7 @@ def _since_start(book: RunBook) -> dict[str, str] | None:
     first = taken[0]
     group = book.groups[first.cursor.group].steps[first.cursor.step].set_up
     step = book.step
-    now = book.now() if step and step.set_up == group else None
+    now = book.seen.now() if step and step.set_up == group else None
     same = [v for v in taken if book.groups[v.cursor.group].steps[v.cursor.step].set_up == group]
     level = now[0] if now else same[-1].detail["level_db"]
     steps = [book.groups[v.cursor.group].steps[v.cursor.step] for v in taken]
@@ -418,7 +420,7 @@ def _coupling(coupling: Any) -> str:
 
 
 def _typed_row(book: RunBook, reading: ReadingRow) -> dict[str, Any]:
-    start = book.start_db()
+    start = book.seen.start_db()
     number, unit = _shown(reading)
-    change = format_db(book.decibels(reading) - start) if start is not None else ""
+    change = format_db(book.seen.decibels(reading) - start) if start is not None else ""
     return {"id": reading.id, "number": number, "unit": unit, "gain": change, "kind": reading.kind, "struck": reading.struck}

@@ -77,7 +77,7 @@ class Desk:
     def type_reading(self, visit_id: int, quantity: Quantity, *, sure: bool = False) -> int:
         """Keep a reading that a person typed, and return its number. Raises NotSureEnough for one out of all scale."""
         with self._lock:
-            question = None if sure else self._book.doubt(quantity)
+            question = None if sure else self._book.seen.doubt(quantity)
         if question:
             raise NotSureEnough(question)
         return int(self.act(visit_id, lambda book: book.add_reading(quantity, kind="typed", instrument="read by eye")).id)

@@ -15,6 +15,7 @@ from calm_needle.store.runs import FindingRow, NoteRow, RunRow
 from calm_needle.store.shelf import JobRow
 from calm_needle.work import intake, parts_sweep, repairs
 from calm_needle.work.run_book import RunBook
+from calm_needle.work.visit_readings import decibels_at
 from calm_needle.work.workshop import Workshop
 
 VERDICT_WORDS = {
@@ -176,7 +177,7 @@ def _response(book: RunBook, visit: Visit, name: Literal["before", "after"]) -> 
     generator = step_at(book.groups, visit.cursor).set_up.generator
     rows = [r for r in book.readings_of(visit) if r.kind == "sweep" and r.struck is None and r.generator_hz]
     reference = generator.level_v if generator else 1.0
-    return CurveLine(name, sorted((r.generator_hz or 0.0, book.decibels_at(r, reference)) for r in rows), name)
+    return CurveLine(name, sorted((r.generator_hz or 0.0, decibels_at(r, reference)) for r in rows), name)
 
 
 def response_picture(record: Record) -> Curves | None:

@@ -80,7 +80,7 @@ def _do_step(bench: _Bench) -> None:
     for _ in range(int(LONGEST_STEP_S / READING_S)):
         _read(bench, 1, core)
         _settle_level(bench, core)
-        verdict = book.verdict
+        verdict = book.seen.verdict
         if verdict.kind == "flat" and receiver.cores[core].waxed:
             clock.go(60.0)
             receiver.cores[core].waxed = False

@@ -4,7 +4,6 @@ Knows nothing of instruments or pages. Not safe between threads: whoever shares 
 """
 
 import json
-import math
 import sqlite3
 from collections.abc import Callable
 from dataclasses import asdict
@@ -12,19 +11,16 @@ from typing import Any
 
 from calm_needle.core.advice import no_peak_finding, why_not_sure
 from calm_needle.core.dossier import Group, Model, Step, read_model
-from calm_needle.core.level_keeper import LevelMove, keep_level
-from calm_needle.core.levels import gain_db
-from calm_needle.core.passband import Passband, passband
-from calm_needle.core.peak_watch import Goal, PeakWatch, Verdict
-from calm_needle.core.plausible import reading_instead
-from calm_needle.core.quantities import Quantity, format_si
+from calm_needle.core.level_keeper import LevelMove
+from calm_needle.core.quantities import Quantity
 from calm_needle.core.rounds import RoundsVerdict, judge_rounds
 from calm_needle.core.run_state import Act, RunState, Visit, fold, rounds_of, step_at
 from calm_needle.errors import CalmNeedleError, FieldsRefused, NotFound, RunMovedOn
 from calm_needle.store import runs, shelf
 from calm_needle.store.db import transaction
-from calm_needle.work.clock import now_utc, seconds
+from calm_needle.work.clock import now_utc
 from calm_needle.work.places import placed_model
+from calm_needle.work.visit_readings import VisitReadings
 
 LAST_READINGS_S = 0.8  # s over which "now" is averaged when readings come by themselves
 FIRST_READINGS = 4  # readings that make the start of such a visit when the turns are not known
@@ -53,9 +49,7 @@ class RunBook:
         self.model: Model = read_model(json.loads(content))
         self.groups: tuple[Group, ...] = runnable_groups(self.model, row.phase)
         self.state: RunState = fold(self.groups, self._acts())
-        self.watch = PeakWatch()
-        self.readings: list[runs.ReadingRow] = []
-        self.watched: list[runs.ReadingRow] = []  # those that count for the watch
+        self.seen = VisitReadings(None, ())
         last = runs.last_set_up(conn, run_id)
         self._set_up_id = last[0] if last else None
         self._enter()
@@ -67,79 +61,13 @@ class RunBook:
         """The step in hand, or None before a decision and at the end."""
         return step_at(self.groups, self.state.cursor) if self.state.stage in ("step", "set_up") else None
 
-    @property
-    def goal(self) -> Goal:
-        return "minimum" if self.step is not None and self.step.kind == "null" else "maximum"
-
-    @property
-    def verdict(self) -> Verdict:
-        return self.watch.verdict()
-
-    def reference_level_v(self) -> float:
-        """The generator level (V) to which the readings of this step are referred."""
-        step = self.step
-        return step.set_up.generator.level_v if step and step.set_up.generator else 1.0
-
-    def decibels(self, reading: runs.ReadingRow) -> float:
-        """A reading in decibels re 1 V at the reference level: comparable whatever the generator was turned to."""
-        return self.decibels_at(reading, self.reference_level_v())
-
-    def decibels_at(self, reading: runs.ReadingRow, reference_v: float) -> float:
-        """The same, at a reference level that is given (V)."""
-        change = gain_db(from_v=reference_v, to_v=reading.generator_v) if reading.generator_v else 0.0
-        raw = reading.value if reading.unit == "dB" else 20.0 * math.log10(max(reading.value, 1e-9))
-        return raw - change
-
     def placed_model(self) -> Model:
         """Return the model with its adjusters where they were found on this set."""
         return placed_model(self._conn, self.model, self.job.set_id)
 
-    def start_db(self) -> float | None:
-        """The level at the first readings of this visit (dB), or None."""
-        seen = self.watched
-        if not seen:
-            return None
-        few = seen[:1]
-        if _comes_by_itself(seen):
-            # As long as nothing was turned, every reading tells where it began.
-            until = seconds(seen[0].at_utc) + LAST_READINGS_S
-            few = [r for r in seen[:40] if r.turns == seen[0].turns and seconds(r.at_utc) <= until]
-            few = few if seen[0].turns is not None else few[:FIRST_READINGS]
-        return sum(self.decibels(r) for r in few) / len(few)
-
-    def now(self) -> tuple[float, float] | None:
-        """The level now: decibels, and the value in the indicator's unit; averaged when readings come by themselves."""
-        seen = self.watched
-        if not seen:
-            return None
-        last = seen[-1]
-        recent = [last]
-        if _comes_by_itself(seen):
-            until = seconds(last.at_utc)
-            for reading in reversed(seen[-40:-1]):
-                if (
-                    until - seconds(reading.at_utc) > LAST_READINGS_S
-                    or reading.turns != last.turns
-                    or reading.generator_v != last.generator_v
-                ):
-                    break
-                recent.append(reading)
-        return sum(self.decibels(r) for r in recent) / len(recent), sum(r.value for r in recent) / len(recent)
-
     def level_move(self) -> LevelMove | None:
         """What to do about the generator's level, or None while it is right."""
-        step, now = self.step, self.now()
-        if step is None or now is None or step.set_up.indicator is None or not step.set_up.indicator.window_v or self.state.level_v is None:
-            return None
-        if self.watched[-1].unit != "V":
-            return None
-        window = step.set_up.indicator.window_v
-        if step.kind == "null":
-            # A null goes into the noise, and that is its purpose: only the upper limit holds.
-            window = (0.0, window[1])
-        if self.watched[-1].generator_v != self.state.level_v:
-            return None  # the level was moved, and no reading has come since
-        return keep_level(indicator_v=now[1], window_v=window, level_v=self.state.level_v)
+        return self.seen.level_move(self.state.level_v)
 
     def rounds_verdict(self) -> RoundsVerdict:
         """Whether the group in hand wants another round."""
@@ -148,10 +76,6 @@ class RunBook:
         done = rounds_of(self.groups, self.state, self.state.cursor.group)
         named = [[c._replace(adjuster=self.model.adjuster(c.adjuster).name) for c in cores] for cores in done]
         return judge_rounds(named, worth_db=group.gain_below_db, most_rounds=group.most_rounds)
-
-    def sweep_points(self) -> list[tuple[float, float]]:
-        """The swept response of this visit: frequency (Hz) and level (dB)."""
-        return [(r.generator_hz, self.decibels(r)) for r in self.readings if r.kind == "sweep" and r.struck is None and r.generator_hz]
 
     # What a person does.
 
@@ -182,7 +106,7 @@ class RunBook:
         self._expect("step")
         step, visit = self.step, self.state.visit
         assert step is not None and visit is not None and self._set_up_id is not None
-        self._refuse_other_unit(quantity)
+        self.seen.refuse_what_cannot_be_compared(quantity)
         generator = step.set_up.generator
         at = at_utc or self._clock()
         frequency = generator_hz or (generator.frequency_hz if generator else None)
@@ -215,21 +139,8 @@ class RunBook:
             at,
             None,
         )
-        self.readings.append(row)
-        if kind in ("live", "typed"):
-            self._show(row)
+        self.seen.add(row)
         return row
-
-    def doubt(self, quantity: Quantity) -> str | None:
-        """Return the question to ask about a typed reading that is out of all scale with the one before, or None."""
-        last = self.watched[-1] if self.watched else None
-        if last is None or quantity.unit != "V" or last.unit != "V":
-            return None
-        likely = reading_instead(quantity.value, before=last.value)
-        if likely is None:
-            return None
-        shown, before, meant = (format_si(v, unit="V", digits=3) for v in (quantity.value, last.value, likely))
-        return f"{shown}, after {before}? Perhaps {meant} was meant. Keep {shown} all the same?"
 
     def mark(self) -> runs.ReadingRow:
         """Keep what the needle shows now as a marked reading."""
@@ -248,7 +159,7 @@ class RunBook:
         step = self.step
         assert step is not None and step.adjusters
         adjuster = self.model.adjuster(step.adjusters[0])
-        last = self.readings[-1].id if self.readings else 0
+        last = self.seen.kept[-1].id if self.seen.kept else 0
         with transaction(self._conn):
             self._add_act("wax", {"adjuster": adjuster.id, "after_reading": last})
             self._find(adjuster.name, f"Wax was cleared from {adjuster.phrase}.", "It hardly answered the tool before.")
@@ -257,27 +168,27 @@ class RunBook:
     def take(self, *, sure: bool = False) -> None:
         """Take the step as it stands and go on. Raises NotSureEnough when no crest was seen and nobody insisted."""
         self._expect("step")
-        step, now, verdict = self.step, self.now(), self.verdict
+        step, now, verdict = self.step, self.seen.now(), self.seen.verdict
         assert step is not None
         if now is None:
             raise FieldsRefused({"reading": "There is no reading yet to take. Read the meter first."})
         if step.kind in ("peak", "null") and verdict.kind != "crest" and not sure:
             raise NotSureEnough(why_not_sure(verdict))
-        start = self.start_db()
+        start = self.seen.start_db()
         detail: dict[str, Any] = {
             "level_db": now[0],
             "start_db": start,
             "gain_db": None if start is None or step.kind == "check" else now[0] - start,
             "value": now[1],
-            "unit": self.watched[-1].unit,
-            "generator_v": self.watched[-1].generator_v,
+            "unit": self.seen.watched[-1].unit,
+            "generator_v": self.seen.watched[-1].generator_v,
             "verdict": verdict.kind,
             "crest_seen": verdict.peak_seen,
             "fall_db": [verdict.fall_before_db, verdict.fall_after_db],
             "wander_db": verdict.wander_db,
-            "net_turns": self._net_turns(),
+            "net_turns": self.seen.net_turns(),
         }
-        if step.kind == "check" and "passband" in step.measures and (band := self.measured_passband()):
+        if step.kind == "check" and "passband" in step.measures and (band := self.seen.passband()):
             detail["passband"] = {"peak_hz": band.peak_hz, "low_hz": band.low_hz, "high_hz": band.high_hz}
         with transaction(self._conn):
             detail["reading"] = self._keep_now("taken").id
@@ -289,11 +200,11 @@ class RunBook:
         self._expect("step")
         step = self.step
         assert step is not None and step.adjusters
-        adjuster, verdict = self.model.adjuster(step.adjusters[0]), self.verdict
+        adjuster, verdict = self.model.adjuster(step.adjusters[0]), self.seen.verdict
         sentence, evidence = no_peak_finding(adjuster.phrase, verdict)
         with transaction(self._conn):
             self._find(adjuster.name, sentence, evidence)
-            self._add_act("no_peak", {"verdict": verdict.kind, "net_turns": self._net_turns()})
+            self._add_act("no_peak", {"verdict": verdict.kind, "net_turns": self.seen.net_turns()})
         self._enter()
 
     def skip(self, reason: str) -> None:
@@ -342,14 +253,14 @@ class RunBook:
         """Strike out a reading of this visit with a reason; the watch forgets it."""
         if not reason.strip():
             raise FieldsRefused({"reason": "Say in a word why the reading does not count: hand on a wire, wrong range."})
-        if all(r.id != reading_id or r.struck for r in self.readings):
+        if all(r.id != reading_id or r.struck for r in self.seen.kept):
             raise NotFound("reading of this step that still counts", reading_id)
         runs.strike(self._conn, reading_id=reading_id, reason=reason.strip()[:200], at_utc=self._clock())
         self._enter()
 
     def strike_since(self, at_utc: str, reason: str) -> None:
         """Strike out every reading of this visit later than a time: what an instrument showed after it can no longer be trusted."""
-        late = [r for r in self.readings if r.at_utc > at_utc and r.kind in ("live", "sweep") and r.struck is None]
+        late = [r for r in self.seen.kept if r.at_utc > at_utc and r.kind in ("live", "sweep") and r.struck is None]
         if late:
             with transaction(self._conn):
                 for reading in late:
@@ -357,10 +268,6 @@ class RunBook:
             self._enter()
 
     # What the record and the pages ask.
-
-    def measured_passband(self) -> Passband | None:
-        points = sorted(dict(self.sweep_points()).items())
-        return passband(frequencies_hz=[f for f, _ in points], levels_db=[v for _, v in points])
 
     def readings_of(self, visit: Visit) -> list[runs.ReadingRow]:
         return runs.readings_of_visit(self._conn, visit.id)
@@ -397,51 +304,21 @@ class RunBook:
         if self.state.stage == "step" and self.state.visit is None:
             self._add_act("begin", {})
             self.state = fold(self.groups, self._acts())
-        self.watch = PeakWatch(goal=self.goal)
-        self.watched = []
         visit = self.state.visit
-        self.readings = runs.readings_of_visit(self._conn, visit.id) if visit else []
-        if visit:
-            self.readings = [r for r in self.readings if r.id > self._forgotten_until(visit)]
-            for reading in self.readings:
-                if reading.kind in ("live", "typed") and reading.struck is None:
-                    self._show(reading)
+        rows = runs.readings_of_visit(self._conn, visit.id) if visit else []
+        self.seen = VisitReadings(self.step, [r for r in rows if visit and r.id > self._forgotten_until(visit)])
 
     def _forgotten_until(self, visit: Visit) -> int:
         """The last reading from before the wax was cleared on this visit: the tool's turns meant something else then."""
         clearings = [a for a in self._acts() if a.kind == "wax" and a.id > visit.id]
         return int(clearings[-1].detail["after_reading"]) if clearings else 0
 
-    def _show(self, reading: runs.ReadingRow) -> None:
-        self.watched.append(reading)
-        self.watch.add(
-            level_db=self.decibels(reading),
-            time_s=seconds(reading.at_utc),
-            turns=reading.turns,
-            at_stop=bool(reading.at_stop),
-            lag_s=METER_LAG_S if reading.kind == "live" else 0.0,
-            alone=reading.kind == "typed",
-        )
-
     def _keep_now(self, kind: str) -> runs.ReadingRow:
-        now = self.now()
+        now = self.seen.now()
         if now is None:
             raise FieldsRefused({"reading": "There is no reading yet to keep."})
-        last = self.watched[-1]
+        last = self.seen.watched[-1]
         return self.add_reading(Quantity(now[1], last.unit), kind=kind, instrument=last.instrument, turns=last.turns)
-
-    def _net_turns(self) -> float | None:
-        known = [r.turns for r in self.watched if r.turns is not None]
-        return known[-1] - known[0] if known else None
-
-    def _refuse_other_unit(self, quantity: Quantity) -> None:
-        if quantity.unit == "V" and quantity.value < 0:
-            raise FieldsRefused({"reading": "A meter of alternating volts shows no minus. Was it decibels? Then write dB."})
-        other = next((r for r in self.watched[:1] if r.unit != quantity.unit), None)
-        if other:
-            raise FieldsRefused(
-                {"reading": f"This step’s readings are in {other.unit} so far, and {quantity.unit} cannot be compared with them."}
-            )
 
     def _find(self, subject: str, sentence: str, evidence: str) -> None:
         runs.add_finding(self._conn, run_id=self.run.id, subject=subject, sentence=sentence, evidence=evidence, at_utc=self._clock())
@@ -452,7 +329,3 @@ def runnable_groups(model: Model, phase: str) -> tuple[Group, ...]:
     if phase not in LED_PHASES:
         return ()
     return tuple(g for g in model.groups_of(phase) if all(s.kind in RUNNABLE for s in g.steps))
-
-
-def _comes_by_itself(readings: list[runs.ReadingRow]) -> bool:
-    return readings[0].kind == "live"

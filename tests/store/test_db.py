@@ -24,7 +24,7 @@ class AppendOnly(StoreTest):
         book = halvern.new_run(self.conn, self.job_id, halvern.clock())
         book.set_everything()
         book.add_reading(Quantity(0.4, "V"), kind="typed", instrument="read by eye")
-        book.strike(book.readings[0].id, "hand on the wire")
+        book.strike(book.seen.kept[0].id, "hand on the wire")
 
     def test_what_was_read_or_done_can_neither_be_changed_nor_deleted(self) -> None:
         for table, column in (("reading", "value"), ("act", "kind"), ("strike", "reason"), ("set_up", "detail"), ("dossier", "content")):

@@ -198,10 +198,10 @@ class BenchWithoutScript(PageTest):
         self.assertIn("412\u2009V, after 398\u2009mV? Perhaps 412\u2009mV was meant.", text)
         self.assertIn('value="412"', text)
         with self.workshop.desk(self.run_id).book() as book:
-            self.assertEqual(len(book.readings), 1)
+            self.assertEqual(len(book.seen.kept), 1)
         self.say("readings", reading="412", sure="yes")
         with self.workshop.desk(self.run_id).book() as book:
-            self.assertEqual([r.value for r in book.readings], [0.398, 412.0])
+            self.assertEqual([r.value for r in book.seen.kept], [0.398, 412.0])
 
     def test_a_crest_that_was_not_seen_is_asked_about(self) -> None:
         self.say("readings", reading="88m")
@@ -217,12 +217,12 @@ class BenchWithoutScript(PageTest):
         answer = self.post(f"{self.bench}/readings", json=True, visit=old, reading="99m")
         self.assertEqual(answer.status_code, 409)
         with self.workshop.desk(self.run_id).book() as book:
-            self.assertEqual(book.readings, [])
+            self.assertEqual(book.seen.kept, [])
 
     def test_a_reading_is_struck_out(self) -> None:
         self.say("readings", reading="88m")
         with self.workshop.desk(self.run_id).book() as book:
-            reading = book.readings[0].id
+            reading = book.seen.kept[0].id
         self.assertIn("line-through", self.say("strike", reading=reading, reason="mistyped"))
 
     def test_cautions_stay_after_they_are_understood(self) -> None:
