@@ -3,28 +3,25 @@
 `snapshot` is the part that changes with every reading and goes down the stream; `page` is the rest. No HTML in here.
 """
 
-import math
 import statistics
 from dataclasses import asdict
 from typing import Any, NamedTuple
 
 from calm_needle.core.advice import Advice, advise
 from calm_needle.core.cautions import LAST_WORD, cautions_for
-from calm_needle.core.dossier import PHASES, Group, Step
+from calm_needle.core.dossier import PHASES, Step
 from calm_needle.core.level_keeper import LevelMove
-from calm_needle.core.levels import throw_pads
 from calm_needle.core.needle_scale import scale_for
-from calm_needle.core.quantities import format_db, format_si, split_si
-from calm_needle.core.run_state import Cursor, rounds_of
+from calm_needle.core.quantities import format_db, split_si
 from calm_needle.store.runs import ReadingRow
+from calm_needle.work.bench_thread import gains, since_start, thread, thread_title
 from calm_needle.work.clock import seconds
 from calm_needle.work.live_bench import LiveBench
 from calm_needle.work.run_book import RunBook
+from calm_needle.work.set_up_card import set_up_card
 
 TRAIL_S = 30.0
 TRAIL_POINTS = 400
-PADS_DB = (3.0, 6.0, 12.0, 20.0)
-FULL_OUTPUT_V = 20e-3  # what a generator gives with no pad thrown, in this workshop
 INSTRUMENT_NAMES = {
     "generator": "Generator",
     "ac-millivoltmeter": "A.c. millivoltmeter",
@@ -122,11 +119,11 @@ def page(book: RunBook, bench: LiveBench | None) -> dict[str, Any]:
         "adjuster": adjuster,
         "main": main_action(book, bench),
         "decision": book.rounds_verdict() if state.stage == "decision" else None,
-        "gains": _gains(book) if state.stage == "decision" else [],
-        "thread": _thread(book),
-        "thread_title": _thread_title(book),
-        "since_start": _since_start(book),
-        "set_up": _set_up(book, step, on_instruments=bool(bench and bench.can_set)),
+        "gains": gains(book) if state.stage == "decision" else [],
+        "thread": thread(book),
+        "thread_title": thread_title(book),
+        "since_start": since_start(book),
+        "set_up": set_up_card(book, step, on_instruments=bool(bench and bench.can_set)),
         "level_move": book.level_move(),
         "cautions": cautions_for(safety_class=book.model.safety_class, hazards=step.hazards if step else ()),
         "last_word": LAST_WORD,
@@ -256,167 +253,6 @@ def _subtitle(book: RunBook) -> str:
     adjuster = book.model.adjuster(step.adjusters[0])
     remark = f" {adjuster.remarks.capitalize()}." if adjuster.remarks else ""
     return f"From {adjuster.side}, {adjuster.tool}. It tunes {adjuster.tunes}.{remark}"
-
-
-def _thread(book: RunBook) -> list[dict[str, Any]]:
-    """The beads: what is done, what is in hand, what comes."""
-    state = book.state
-    beads = []
-    for index, group in enumerate(book.groups):
-        current = index == state.cursor.group
-        number = state.cursor.round if current else _last_round(book, index)
-        for position, step in enumerate(group.steps):
-            place = Cursor(index, position, number)
-            visit = state.last_visit(place)
-            here = current and position == state.cursor.step and state.stage in ("step", "set_up")
-            beads.append(_bead(book, step, here=here, outcome=visit.outcome if visit else None, detail=visit.detail if visit else {}))
-        if group.gain_below_db is not None and (current or index > state.cursor.group):
-            deciding = current and state.stage == "decision"
-            label = "Another round?" if not current else f"After round {number}"
-            beads.append({"label": label, "kind": "round", "state": "now" if deciding else "next", "gain": "", "word": "decision"})
-    return beads
-
-
-def _last_round(book: RunBook, group: int) -> int:
-    rounds = [v.cursor.round for v in book.state.visits if v.cursor.group == group and v.outcome and not v.superseded]
-    return max(rounds, default=1)
-
-
-def _bead(book: RunBook, step: Step, *, here: bool, outcome: str | None, detail: Any) -> dict[str, Any]:
-    label = book.model.adjuster(step.adjusters[0]).name if step.adjusters else {"check": "Measure"}.get(step.kind, step.title)
-    gain = ""
-    if outcome == "take" and detail.get("gain_db") is not None:
-        gain = format_db(detail["gain_db"])
-    words = {"take": "done", "no_peak": "no peak", "skip": "left out"}
-    if here:
-        state, word = "now", "in hand"
-    elif outcome:
-        state, word = outcome, words[outcome]
-    else:
-        state, word = "next", "to come"
-    return {"label": label, "kind": step.kind, "state": state, "gain": gain, "word": word}
-
-
-def _gains(book: RunBook) -> list[dict[str, Any]]:
-    """What each adjuster of the group gained in each round, for the table beside the decision."""
-    group = book.state.cursor.group
-    done = rounds_of(book.groups, book.state, group)
-    rows = []
-    for index, step in enumerate(book.groups[group].steps):
-        cells = [cores[index].gain_db if index < len(cores) else None for cores in done]
-        name = book.model.adjuster(step.adjusters[0]).name
-        rows.append({"name": name, "cells": ["no peak" if c is None else format_db(c, places=2) for c in cells]})
-    return rows
-
-
-def _thread_title(book: RunBook) -> str:
-    state = book.state
-    if state.cursor.group >= len(book.groups):
-        return "All groups are through"
-    group: Group = book.groups[state.cursor.group]
-    if group.gain_below_db is None:
-        return group.title
-    ordinal = ("", "First", "Second", "Third", "Fourth", "Fifth", "Sixth")
-    number = ordinal[state.cursor.round] if state.cursor.round < len(ordinal) else f"{state.cursor.round}th"
-    return f"{number} round, from the detector back"
-
-
-def _since_start(book: RunBook) -> dict[str, str] | None:
-    """What was gained since the first measurement, at equal generator level; None before there are two to compare."""
-    taken = [v for v in book.state.visits if v.outcome == "take" and not v.superseded]
-    if not taken or "level_db" not in taken[0].detail:
-        return None
-    first = taken[0]
-    group = book.groups[first.cursor.group].steps[first.cursor.step].set_up
-    step = book.step
-    now = book.seen.now() if step and step.set_up == group else None
-    same = [v for v in taken if book.groups[v.cursor.group].steps[v.cursor.step].set_up == group]
-    level = now[0] if now else same[-1].detail["level_db"]
-    steps = [book.groups[v.cursor.group].steps[v.cursor.step] for v in taken]
-    touched = {s.adjusters[0] for s in steps if s.adjusters}
-    stops = sum(v.outcome == "no_peak" and not v.superseded for v in book.state.visits)
-    if not touched:
-        return {"gain": format_db(level - first.detail["level_db"]), "words": "no core peaked yet"}
-    words = f"{len(touched)} {'core' if len(touched) == 1 else 'cores'} peaked, {stops if stops else 'none'} without a peak"
-    return {"gain": format_db(level - first.detail["level_db"]), "words": words}
-
-
-def _set_up(book: RunBook, step: Step | None, *, on_instruments: bool) -> list[dict[str, Any]]:
-    """The rows of the set-up card; `changed` marks what the step before had otherwise."""
-    if step is None:
-        return []
-    before = book.state.set_up_done
-    new, old = step.set_up, before if before is not None and before != step.set_up else None
-    level = book.state.level_v if book.state.stage == "step" else None
-    rows: list[dict[str, Any]] = []
-    generator = new.generator
-    if generator:
-        depth = (
-            f"{generator.modulation} {100 * generator.depth:.0f}\u2009%, {generator.tone_hz:.0f}\u2009Hz"
-            if generator.depth
-            else "bare carrier"
-        )
-        rows.append(
-            {
-                "label": "Generator",
-                "value": f"{generator.frequency_hz / 1e3:.3f}\u2009kHz",
-                "more": depth,
-                "changed": bool(old and old.generator and old.generator.frequency_hz != generator.frequency_hz),
-            }
-        )
-        volts = level or generator.level_v
-        rows.append(
-            {
-                "label": "Level",
-                "value": format_si(volts, unit="V", digits=3),
-                "pads": [] if on_instruments else _pads(volts),
-                "changed": bool(old and old.generator and old.generator.level_v != generator.level_v),
-            }
-        )
-    if new.goes_in:
-        coupling = _coupling(new.coupling)
-        rows.append(
-            {
-                "label": "Goes in",
-                "text": book.model.point_name(new.goes_in) + (f", through {coupling}" if coupling else ""),
-                "changed": bool(old and old.goes_in != new.goes_in),
-            }
-        )
-    if new.receiver:
-        names = {b.id: b.name for b in book.model.bands}
-        shown = [names.get(str(new.receiver.get("band")), ""), str(new.receiver.get("tuning", ""))]
-        shown += [f"{k.replace('_', ' ')} {v}" for k, v in new.receiver.items() if k not in ("band", "tuning", "tuning_hz", "gain_control")]
-        rows.append({"label": "Receiver", "text": ", ".join(x for x in shown if x), "changed": bool(old and old.receiver != new.receiver)})
-    if new.indicator:
-        rows.append(
-            {
-                "label": "Indicator",
-                "text": f"{new.indicator.quantity} {new.indicator.where}",
-                "changed": bool(old and old.indicator and old.indicator.where != new.indicator.where),
-            }
-        )
-    return rows
-
-
-def _pads(level_v: float) -> list[dict[str, Any]]:
-    """Which pads of the workshop's attenuator to throw from full output, and which not."""
-    if level_v >= FULL_OUTPUT_V:
-        return [{"db": f"{p:.0f}", "thrown": False} for p in PADS_DB]
-    wanted = 20.0 * math.log10(FULL_OUTPUT_V / level_v)
-    thrown = throw_pads(pads_db=PADS_DB, loss_db=wanted).thrown_db
-    return [{"db": f"{p:.0f}", "thrown": p in thrown} for p in PADS_DB]
-
-
-def _coupling(coupling: Any) -> str:
-    match coupling.get("kind"):
-        case "capacitor":
-            note = f", {coupling['note']}" if coupling.get("note") else ""
-            return format_si(coupling["value_f"], unit="F", digits=2) + note if "value_f" in coupling else "a capacitor"
-        case "dummy aerial":
-            return "the dummy aerial"
-        case "loop":
-            return "a coupling loop"
-    return ""
 
 
 def _typed_row(book: RunBook, reading: ReadingRow) -> dict[str, Any]:
