@@ -20,6 +20,8 @@ HOT_C, WARM_C, SOAKED_MIN = 110.0, 80.0, 10.0  # of carbon resistors and waxed p
 SHORT_OHM = 10e3
 PLATE_OHM = 5.0
 
+OWN_PAPER = "this model’s own"  # targets from any other stay unverified
+
 Page = Literal["intake", "notes"]
 
 
@@ -111,7 +113,7 @@ KINDS: dict[str, EntryKind] = {
             "Targets from a sister model’s papers stay unverified until a reading here confirms them.",
             (
                 Field("title", "Paper", "service sheet, diagram, a tip and whose"),
-                Field("trust", "Is it", choices=("this model’s own", "a sister model’s", "none: worked out at the bench")),
+                Field("trust", "Is it", choices=(OWN_PAPER, "a sister model’s", "none: worked out at the bench")),
                 Field("differences", "Differences met", optional=True),
             ),
         ),

@@ -124,10 +124,18 @@ def _judge_value(part: Part, since: Sequence[Measured]) -> PartVerdict:
             return PartVerdict("cannot say", f"{said} in circuit, where others lie across it: lift one end.")
         state: State = "near" if abs(found.deviation_percent) <= NEAR * part.tolerance_percent else "out"
         return PartVerdict(state, f"{said}, allowed ± {part.tolerance_percent:g}\u00a0%.")
-    passes = sum(abs(m.value / part.nominal - 1.0) * 100.0 <= part.tolerance_percent for m in since)
-    if part.weak and passes < PASSES_OF_WEAK:
+    if once_only(part, since):
         return PartVerdict("cannot say", f"{said}. A kind known to be weak: one pass clears nothing, measure it again another day.")
     return PartVerdict("in", f"{said}.")
+
+
+def once_only(part: Part, measured: Sequence[Measured]) -> bool:
+    """Return whether a part of a kind known to be weak was within its tolerance when last measured, but not yet often enough.
+
+    measured: in order, none from before it was replaced.
+    """
+    within = [abs(m.value / part.nominal - 1.0) * 100.0 <= part.tolerance_percent for m in measured if part.kind in METER]
+    return part.weak and bool(within) and within[-1] and sum(within) < PASSES_OF_WEAK
 
 
 def tally(verdicts: Iterable[PartVerdict]) -> Tally:

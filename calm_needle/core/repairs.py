@@ -64,15 +64,20 @@ def shared_credit(repairs: Sequence[Repair]) -> list[str]:
 
 def overruled(repairs: Sequence[Repair], *, cans: Mapping[str, Sequence[str]]) -> list[str]:
     """Return a sentence for each can of which some sections were replaced and others left: they are of one age. cans: name to sections."""
+    return [
+        f"{can}: {', '.join(left)} was left, though its sections are of one age. To be looked at again within a year of {at_utc[:10]}."
+        for can, left, at_utc in left_in_cans(repairs, cans=cans)
+    ]
+
+
+def left_in_cans(repairs: Sequence[Repair], *, cans: Mapping[str, Sequence[str]]) -> list[tuple[str, list[str], str]]:
+    """Return each can of which some sections were replaced: its name, the sections that were left, when the last one was replaced."""
     new = {r.part: r.at_utc for r in repairs if r.what in NEW}
     out = []
     for can, sections in cans.items():
         left = [s for s in sections if s not in new]
         if left and len(left) < len(sections):
-            day = max(new[s] for s in sections if s in new)[:10]
-            out.append(
-                f"{can}: {', '.join(left)} was left, though its sections are of one age. To be looked at again within a year of {day}."
-            )
+            out.append((can, left, max(new[s] for s in sections if s in new)))
     return out
 
 

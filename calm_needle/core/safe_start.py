@@ -104,6 +104,14 @@ def stand(log: Iterable[Logged], *, rungs: Sequence[Rung]) -> Start:
     return Start(rung, stopped, tuple(currents), {k: tuple(v) for k, v in rails.items()}, finished)
 
 
+def minutes_at_full(start: Start, *, rungs: Sequence[Rung]) -> float:
+    """Return for how many minutes rails were read at full power since it was taken; 0 below full power and while it is off."""
+    if start.rung < 0 or start.stopped or rungs[start.rung].share < 1.0:
+        return 0.0
+    times = [t_s for seen in start.rails_v.values() for t_s, _ in seen]
+    return (max(times) - min(times)) / 60.0 if times else 0.0
+
+
 def judge_current(currents_a: Sequence[float], *, rung: Rung) -> Judged:
     """Return what the current at a rung says: within, jumped, or at the stop limit. N >= 1 readings (A) in order."""
     now, shown = currents_a[-1], format_si(currents_a[-1], unit="A", digits=3)

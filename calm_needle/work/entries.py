@@ -4,7 +4,7 @@ import json
 import sqlite3
 from dataclasses import dataclass
 
-from calm_needle.core.entry_kinds import KINDS, EntryKind, Judged, Page, check
+from calm_needle.core.entry_kinds import KINDS, OWN_PAPER, EntryKind, Judged, Page, check
 from calm_needle.errors import FieldsRefused, NotFound
 from calm_needle.store import intake
 from calm_needle.store.shelf import JobRow
@@ -23,6 +23,11 @@ class Entry:
     ended: bool
     outcome: str
     judged: Judged | None
+
+    @property
+    def unverified(self) -> bool:
+        """Whether it is a paper whose targets stay unverified until a reading here confirms them."""
+        return self.kind == "paper" and self.detail["trust"] != OWN_PAPER
 
 
 @dataclass(frozen=True)
@@ -56,8 +61,7 @@ def of_kind(conn: sqlite3.Connection, job_id: int, kind: str) -> list[Entry]:
 
 def unverified(conn: sqlite3.Connection, job_id: int) -> list[Entry]:
     """Return the papers whose targets are not this model's own."""
-    papers = [e for e in map(_entry, intake.entries_of_job(conn, job_id)) if e.kind == "paper"]
-    return [paper for paper in papers if not paper.detail["trust"].startswith("this model")]
+    return [e for e in map(_entry, intake.entries_of_job(conn, job_id)) if e.unverified]
 
 
 def add(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:

@@ -2,7 +2,7 @@
 
 import math
 import sqlite3
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from calm_needle.core.dossier import Model
@@ -106,16 +106,27 @@ def _typed(part: Part, text: str) -> tuple[float | None, float | None]:
     return value, marked
 
 
-def _lines(conn: sqlite3.Connection, job_id: int, parts: list[Part]) -> list[PartLine]:
-    checks: dict[str, list[Measured]] = {}
-    last = revisions_store.last_part_checks(conn, job_id)
-    new = {r.part: r.at_utc for r in repairs.repairs_of_job(conn, job_id) if r.what in NEW}
-    since = {p.id: max(new.get(p.id, ""), new.get(p.of, "")) for p in parts}
+def counted(conn: sqlite3.Connection, job_id: int, parts: Sequence[Part]) -> dict[str, list[tuple[Measured, str]]]:
+    """Return what was measured of each part, and when, in order; what was measured on a part that is no longer there is left out."""
+    out: dict[str, list[tuple[Measured, str]]] = {}
+    since = _new_since(conn, job_id, parts)
     for c in part_checks.part_checks(conn, job_id):
-        if c.at_utc <= since.get(c.part, ""):
-            continue  # it was measured on the part that is no longer there
-        value = math.inf if c.value is None else c.value
-        checks.setdefault(c.part, []).append(Measured(value, bool(c.in_circuit), bool(c.replaced), c.marked))
+        if c.at_utc > since.get(c.part, ""):
+            value = math.inf if c.value is None else c.value
+            out.setdefault(c.part, []).append((Measured(value, bool(c.in_circuit), bool(c.replaced), c.marked), c.at_utc))
+    return out
+
+
+def _new_since(conn: sqlite3.Connection, job_id: int, parts: Sequence[Part]) -> dict[str, str]:
+    """When each part, or the one whose insulation it is, was replaced; empty for one that never was."""
+    new = {r.part: r.at_utc for r in repairs.repairs_of_job(conn, job_id) if r.what in NEW}
+    return {p.id: max(new.get(p.id, ""), new.get(p.of, "")) for p in parts}
+
+
+def _lines(conn: sqlite3.Connection, job_id: int, parts: list[Part]) -> list[PartLine]:
+    last = revisions_store.last_part_checks(conn, job_id)
+    since = _new_since(conn, job_id, parts)
+    checks = {part: [m for m, _ in seen] for part, seen in counted(conn, job_id, parts).items()}
     return [
         PartLine(
             part,

@@ -1,17 +1,18 @@
-"""Where a job was left: what was last read, what is open or only suspected, what waits, which predictions are to be looked at."""
+"""Where a job was left: what was last read, what is open or only suspected, what waits, what falls due."""
 
 import json
 import math
 import sqlite3
 from dataclasses import dataclass
 
+from calm_needle.core.due import Look
 from calm_needle.core.gate import ALIGNMENT
 from calm_needle.core.parts_sweep import shown as part_shown
 from calm_needle.core.quantities import format_si
 from calm_needle.core.repairs import untested
 from calm_needle.store import band_checks, part_checks, photographs, runs, starts
 from calm_needle.store.shelf import JobRow
-from calm_needle.work import drafts, entries, guided, repairs
+from calm_needle.work import drafts, due, entries, guided, repairs
 from calm_needle.work.intake import complaints_of
 from calm_needle.work.shelf import model_of_dossier
 
@@ -35,6 +36,7 @@ class PickUp:
     open: list[Line]
     suspected: list[Line]
     predicted: list[Line]
+    looks: list[Look]
     pictures: list[photographs.PhotographRow]
     picture_count: int
     half_typed: int
@@ -42,7 +44,7 @@ class PickUp:
     @property
     def anything(self) -> bool:
         """Whether there is anything to say yet."""
-        return bool(self.last or self.open or self.suspected or self.predicted)
+        return bool(self.last or self.open or self.suspected or self.predicted or self.looks)
 
 
 def pick_up(conn: sqlite3.Connection, job: JobRow) -> PickUp:
@@ -58,6 +60,7 @@ def pick_up(conn: sqlite3.Connection, job: JobRow) -> PickUp:
             Line(f"{e.detail['quantity']} to {e.detail['expected']}, {e.detail['by']}; look {e.detail['when']}", "notes")
             for e in still.get("prediction", ())
         ],
+        due.looks(conn, job),
         pictures[-PICTURES_SHOWN:],
         len(pictures),
         len(drafts.of_job(conn, job.id)),

@@ -1,6 +1,7 @@
 """Changes made to a job's set, one by one, with the quick test after each and what they make stale."""
 
 import sqlite3
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from calm_needle.core.parts_sweep import UNITS, Part
@@ -49,10 +50,14 @@ def view(conn: sqlite3.Connection, job_id: int) -> RepairsView:
     made = of_job(conn, job_id)
     parts = {line.part.id: line.part for line in lines}
     values = {r.id: _shown(parts.get(r.part), r.value) for r in made}
-    sections = {can: [line.part.id for line in lines if line.part.can == can] for can in cans}
-    return RepairsView(
-        job, made, untested(made), shared_credit(made) + overruled(made, cans=sections), choices, values, is_on(conn, job_id)
-    )
+    left = overruled(made, cans=cans_of(list(parts.values())))
+    return RepairsView(job, made, untested(made), shared_credit(made) + left, choices, values, is_on(conn, job_id))
+
+
+def cans_of(parts: Sequence[Part]) -> dict[str, list[str]]:
+    """Return the cans of a set with their sections, insulation apart."""
+    cans = dict.fromkeys(p.can for p in parts if p.can)
+    return {can: [p.id for p in parts if p.can == can and p.kind != "insulation"] for can in cans}
 
 
 def of_job(conn: sqlite3.Connection, job_id: int) -> list[Repair]:

@@ -24,6 +24,12 @@ from calm_needle.work.run_book import runnable_groups
 JOBS_A_PAGE, SETS_SHOWN, LONGEST_SEARCH = 24, 40, 100
 LONGEST = {"serial": 40, "owner": 80, "remarks": 400, "complaint": 2000}
 
+BY_ITS_PAGE = {  # the phases that have a page of their own
+    "intake": "papers, purpose, earlier hands, consent",
+    "safe start": "behind a limiter, rung by rung, rails watched while they warm",
+    "health": "by what is measured: every part, every band",
+}
+
 
 @dataclass(frozen=True)
 class PhaseLine:
@@ -210,10 +216,8 @@ def phases_of(conn: sqlite3.Connection, job: shelf.JobRow) -> list[PhaseLine]:
             words = "when a step cannot be met"
         elif can_run:
             words = f"{sum(len(g.steps) for g in runnable_groups(model, phase))} steps in the dossier"
-        elif phase == "health":
-            words = "by what is measured: every part, every band"
         else:
-            words = "by hand; the program keeps that it was done"
+            words = BY_ITS_PAGE.get(phase, "by hand; the program keeps that it was done")
         lines.append(PhaseLine(phase, state, words, last.id if last else None, can_run))
     return lines
 

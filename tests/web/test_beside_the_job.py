@@ -6,6 +6,7 @@ import re
 
 from PIL import Image
 
+from calm_needle.store import starts
 from calm_needle.work import entries, photographs
 from tests.support.client import PageTest
 
@@ -174,6 +175,25 @@ class Changes(PageTest):
         self.assertIn("R11 was replaced since: hear every band again", self.get(bands).get_data(as_text=True))
         self.post(bands, **form, again="yes")
         self.assertIn("Every band is alive", self.get(bands).get_data(as_text=True))
+
+    def test_a_new_resistor_is_to_be_looked_at_warm_until_it_was(self) -> None:
+        self.post(self.PATH, part="R11", what="replaced", looked_over="yes")
+        said = "R11 is new: look how warm it gets"
+        self.assertIn(said, self.get(f"/jobs/{DUNLIN}").get_data(as_text=True))
+        with self.workshop.store() as conn:
+            for kind, detail, minute in (
+                ("rung", {"rung": 2}, 0),
+                ("rail", {"point": "rail", "v": 236.0}, 1),
+                ("rail", {"point": "rail", "v": 236.0}, 12),
+            ):
+                starts.add_entry(conn, job_id=DUNLIN, kind=kind, detail=json.dumps(detail), at_utc=f"2030-01-01T10:{minute:02}:00.000Z")
+        for page in (f"/jobs/{DUNLIN}", f"/jobs/{DUNLIN}/start"):
+            text = self.get(page).get_data(as_text=True)
+            self.assertIn(said, text)
+            self.assertIn("now, 11 minutes on", text)
+        for part, minutes, gone in (("R11", "4", False), ("R12", "15", False), ("R11, by the valve", "15", True)):
+            self.post(f"/jobs/{DUNLIN}/notes", kind="warmth", part=part, minutes=minutes, degrees="60")
+            self.assertEqual(said not in self.get(f"/jobs/{DUNLIN}").get_data(as_text=True), gone, part)
 
     def test_two_windows_on_the_same_changes(self) -> None:
         seen = re.search(r'name="seen" value="(\d+)"', self.get(self.PATH).get_data(as_text=True))[1]  # type: ignore[index]

@@ -9,7 +9,7 @@ from flask import Blueprint, Response, make_response, redirect, render_template,
 from calm_needle.errors import FieldsRefused, InstrumentError, JobMovedOn
 from calm_needle.files.svg_picture import draw
 from calm_needle.web.asking import meters_of, need_meters, typed_form, workshop
-from calm_needle.work import revisions
+from calm_needle.work import due, revisions
 from calm_needle.work import safe_start as work
 
 screen = Blueprint("start", __name__, url_prefix="/jobs/<int:job_id>/start")
@@ -81,6 +81,7 @@ def _render(job_id: int, **more: Any) -> str:
     with workshop().store() as conn:
         view = work.view(conn, job_id)
         more["seen"] = revisions.seen(conn, "start", job_id)
+        more["looks"] = [look for look in due.looks(conn, view.job) if look.while_on]
     chart = draw(view.picture) if view.picture else ""
     more["practice"] = view.job.bench == "instruments" and workshop().uses_stand_ins()
     return render_template("start/page.html", **{"typed": {}, "faults": {}, "view": view, "chart": chart, **more})
