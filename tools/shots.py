@@ -15,7 +15,7 @@ from tests.support.browser import LiveServer, close_shared_browser, new_page
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
 IF_JOB = re.compile("20318")
-DUNLIN, STANNARD = 5, 6
+BOAT_HOUSE, DUNLIN, STANNARD = 4, 5, 6
 OLDER_JOB = re.compile("19077")
 
 
@@ -69,11 +69,16 @@ def start(page: Page) -> None:
 
 
 def bands(page: Page) -> None:
-    page.goto("/jobs/4/bands")
-    for band, level, coil in (("long wave", "35µ", "27"), ("medium wave", "420µ", "open"), ("short wave", "22µ", "0.4")):
-        page.get_by_label(f"{band}, from the generator").select_option("alive")
-        page.get_by_label(f"{band}, level needed").fill(level)
-        page.get_by_label(f"{band}, aerial coil").fill(coil)
+    start = StartPage(page, BOAT_HOUSE)
+    start.climb_to_full()
+    page.goto(f"/jobs/{BOAT_HOUSE}/bands")
+    for band in ("long", "medium", "short"):
+        page.get_by_role("button", name=f"Read {band} wave").click()
+        page.get_by_label(f"{band} wave, from the generator").filter(has=page.locator("option[selected]")).wait_for()
+    StartPage(page, BOAT_HOUSE).press("Switch it off")
+    page.goto(f"/jobs/{BOAT_HOUSE}/bands")
+    page.get_by_role("button", name="Read the aerial coils").click()
+    page.get_by_label("short wave, aerial coil").fill("0.4")
     page.get_by_role("button", name="Keep it").click()
 
 
@@ -94,27 +99,25 @@ def repairs(page: Page) -> None:
 
 
 def guided(page: Page) -> None:
-    photographs(page)
-    page.goto(f"/jobs/{STANNARD}/guided")
-    begin = page.get_by_role("region", name="Wind a coil anew")
+    page.goto(f"/jobs/{BOAT_HOUSE}/guided")
+    begin = page.get_by_role("region", name="A transformer that hardly answers")
     begin.get_by_label("About").select_option("IFT2-p")
     begin.get_by_label("Its sister").select_option("IFT1-p")
     begin.get_by_role("button", name=re.compile("Begin")).click()
-    for answers in (
-        {"ohm_found": "open", "end_found": "no"},
-        {"sister_l_h": "8.61 mH", "sister_ohm": "94.8", "c_found_f": "169.6 pF", "f_found_hz": "128 kHz"},
-        {"direction": "clockwise", "start_lead": "tag 1", "finish_lead": "tag 2, red", "carries_dc": "yes"},
-        {"sample_m": "1 m", "sample_ohm": "2.43", "mean_d_m": "16 mm", "width_m": "6 mm", "depth_m": "4 mm"},
-    ):
+    typed: tuple[tuple[dict[str, str], tuple[str, ...]], ...] = (
+        ({"turns_tried": "2", "change_db": "0.1"}, ()),
+        ({}, ("ohm_here", "ohm_sister", "l_min_h", "l_max_h")),
+        ({"across_f": "120 pF"}, ("dip_db", "dip_across_db")),
+    )
+    for answers, read in typed:
         for name, value in answers.items():
-            field = page.locator(f"#a-{name}")
-            if field.evaluate("e => e.tagName") == "SELECT":
-                field.select_option(value)
-            else:
-                field.fill(value)
-        page.get_by_role("button", name="Keep the answers").click()
-        page.wait_for_load_state()
-    page.get_by_role("link", name="Wire and turns").click()
+            page.locator(f"#a-{name}").fill(value)
+        for name in read:
+            with page.expect_navigation():
+                page.locator(f"button[name=read][value={name}]").click()
+        if "dip_db" not in read:
+            with page.expect_navigation():
+                page.get_by_role("button", name="Keep the answers").click()
 
 
 def photographs(page: Page) -> None:

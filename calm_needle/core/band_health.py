@@ -14,6 +14,8 @@ Heard = Literal["alive", "dead"]
 DAY_HOURS = (8, 17)
 LOWEST_SHORT_WAVE_HZ, HIGH_SHORT_WAVE_HZ = 2e6, 12e6
 NEIGHBOUR_DB = 10.0  # more than its neighbours need at equal coupling
+BOOK_DB = 40.0  # more than the papers say: cores and trimmers left severely off, tuned in at their own peak, seldom lose so much
+DUMMY_AERIAL = "dummy aerial"
 OPEN_OHM = 1e3  # an aerial coil of more than this is open; the largest long-wave ones have some sixty ohms
 OUT_OF_ORDER = 1.5  # times the next lower band's coil, which has more turns and so more ohms
 
@@ -31,6 +33,7 @@ class BandReadings(NamedTuple):
     level_v: float | None
     coupling: str
     coil_ohm: float | None
+    book_v: float | None = None  # the level that the papers give for the standard output, behind the dummy aerial
 
 
 class BandVerdict(NamedTuple):
@@ -104,6 +107,7 @@ def _judge(row: BandReadings, ordered: Sequence[BandReadings], i: int) -> BandVe
     if row.level_v is not None and math.isinf(row.level_v):
         stop.append("No level of the generator gives the standard output: alive is not sensitive.")
     watch += _against_neighbours(row, ordered, i)
+    watch += _against_book(row)
     if stop or watch:
         return BandVerdict("stop" if stop else "watch", (*stop, *watch))
     missing = [
@@ -132,3 +136,15 @@ def _against_neighbours(row: BandReadings, ordered: Sequence[BandReadings], i: i
         return []
     more_db = min(20.0 * math.log10(row.level_v / (r.level_v or row.level_v)) for r in alike)
     return [f"It needs {more_db:.0f} dB more than its neighbours: alive is not sensitive."] if more_db >= NEIGHBOUR_DB else []
+
+
+def _against_book(row: BandReadings) -> list[str]:
+    """A band that needs far more than its papers say: the neighbours may be as deaf as it is."""
+    if row.level_v is None or row.book_v is None or math.isinf(row.level_v) or row.coupling != DUMMY_AERIAL:
+        return []
+    more_db = 20.0 * math.log10(row.level_v / row.book_v)
+    if more_db < BOOK_DB:
+        return []
+    return [
+        f"It needs {more_db:.0f} dB more than the papers say: misalignment alone seldom takes so much. Look for what every band goes through."
+    ]

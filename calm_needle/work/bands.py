@@ -7,7 +7,16 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Literal, cast
 
-from calm_needle.core.band_health import BandReadings, BandVerdict, Heard, WholeVerdict, at_this_hour, judge_bands, judge_whole
+from calm_needle.core.band_health import (
+    DUMMY_AERIAL,
+    BandReadings,
+    BandVerdict,
+    Heard,
+    WholeVerdict,
+    at_this_hour,
+    judge_bands,
+    judge_whole,
+)
 from calm_needle.core.dossier import Band
 from calm_needle.core.level_search import standard_output_v
 from calm_needle.core.quantities import format_si, parse_si
@@ -24,7 +33,7 @@ UNDER_THE_IRON = ("replaced", "wound anew", "mended")
 OPEN_WORDS = ("open", "ol", "o.l.", "inf", "∞")
 LONGEST_COUPLING = 80
 NOT_REACHED = "not reached"
-DUMMY_AERIAL, AERIAL, USUAL_LOAD_OHM = "dummy aerial", "aerial", 3.0
+AERIAL, USUAL_LOAD_OHM = "aerial", 3.0
 
 
 @dataclass(frozen=True)
@@ -55,9 +64,11 @@ def view(conn: sqlite3.Connection, job_id: int, *, hour: int | None = None) -> B
     """Return what is known of every band; hour: the local one, now where none is given. Raises NotFound."""
     hour = datetime.now().hour if hour is None else hour
     job = job_of(conn, job_id)
-    bands = model_of_dossier(conn, job.dossier_id).bands
+    model = model_of_dossier(conn, job.dossier_id)
+    bands = model.bands
+    book = {s["band"]: s["most_v"] for s in model.specifications if s["id"].startswith("sensitivity") and "band" in s and "most_v" in s}
     checks = band_checks.band_checks(conn, job_id)
-    rows = [_readings(band, [c for c in checks if c.band == band.id]) for band in bands]
+    rows = [_readings(band, [c for c in checks if c.band == band.id])._replace(book_v=book.get(band.id)) for band in bands]
     verdicts = judge_bands(rows)
     lines = [
         BandLine(

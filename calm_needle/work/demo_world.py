@@ -69,9 +69,9 @@ def load(conn: sqlite3.Connection) -> None:
             done=("intake",),
         )
         _intake_of_the_boat_house_set(conn)
-        practice.add_fault(conn, set_id=_newest(conn).set_id, fault="coupling-leaks-warm")
-        practice.add_fault(conn, set_id=_newest(conn).set_id, fault="screen-feed-drifted")
-        practice.add_fault(conn, set_id=_newest(conn).set_id, fault="if-capacitor-open")
+        # Stacked, so that one repair unmasks the next.
+        for fault in ("coupling-leaks-warm", "screen-feed-drifted", "if-capacitor-open", "aerial-coil-open"):
+            practice.add_fault(conn, set_id=_newest(conn).set_id, fault=fault)
         _dunlin(conn)
         _stannard(conn)
 

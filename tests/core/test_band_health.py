@@ -38,6 +38,18 @@ class Bands(unittest.TestCase):
         # six decibels are within what bands differ by
         self.assertEqual(state(rows(levels=(30e-6, 60e-6, 30e-6)), "medium wave"), "good")
 
+    def test_all_alike_may_be_deaf_alike_and_the_papers_tell(self) -> None:
+        deaf = [r._replace(level_v=r.level_v * 500.0, book_v=25e-6) for r in rows() if r.level_v]
+        self.assertIn("54 dB more than the papers say", judge_bands(deaf)["medium wave"].sentences[0])
+        self.assertFalse(judge_whole(deaf, judge_bands(deaf)).passed)
+        for off in (
+            {"level_v": 25e-6 * 90.0},  # what cores left far off may take
+            {"coupling": "loop"},  # not the papers' coupling
+            {"book_v": None},
+        ):
+            mended = [r._replace(**off) for r in deaf]
+            self.assertFalse(any("papers" in s for s in judge_bands(mended)["medium wave"].sentences), off)
+
     def test_levels_with_another_coupling_are_not_compared(self) -> None:
         mixed = rows(levels=(30e-6, 400e-6, 20e-6))
         mixed[1] = mixed[1]._replace(coupling="loop")
