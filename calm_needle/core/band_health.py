@@ -145,6 +145,5 @@ def _against_book(row: BandReadings) -> list[str]:
     more_db = 20.0 * math.log10(row.level_v / row.book_v)
     if more_db < BOOK_DB:
         return []
-    return [
-        f"It needs {more_db:.0f} dB more than the papers say: misalignment alone seldom takes so much. Look for what every band goes through."
-    ]
+    said = f"It needs {more_db:.0f} dB more than the papers say: misalignment alone seldom takes so much."
+    return [f"{said} Look for what every band goes through."]

@@ -137,7 +137,7 @@ def sources(conn: sqlite3.Connection) -> list[Source]:
     out = []
     for job in shelf.newest_jobs(conn, limit=MOST_OFFERED):
         model = model_of_dossier(conn, job.dossier_id)
-        out += [Source(f"{job.id}:{band.id}", f"Job {job.id}, {job.model_name} no. {job.serial}, {band.name}") for band in model.bands]
+        out += [Source(f"{job.id}:{band.id}", f"{band.name}, job {job.id}: {job.model_name} no. {job.serial}") for band in model.bands]
     return out
 
 

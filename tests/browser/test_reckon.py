@@ -75,7 +75,7 @@ class AtTheBench(BrowserTest):
         page = self.page
         page.goto("/reckon")
         page.get_by_role("link", name="Three-point tracking").click()
-        page.get_by_label("Fill in from").select_option(label="Job 2, Halvern 6B no. 20318, medium wave")
+        page.get_by_label("Fill in from").select_option(label="Medium wave, job 2: Halvern 6B no. 20318")
         page.get_by_role("button", name="Fill in").click()
         expect(page.get_by_label(re.compile("^Signal coil"))).to_have_value("174.5\u2009µH")
         expect(page.locator("[data-filled=l_rf_h]")).to_have_text("from the dossier")
