@@ -42,6 +42,10 @@ class PracticeSet(Instrument):
         """Control where the generator's lead is clipped."""
         self._set(f'LEAD "{point}"')
 
+    def lead(self) -> str:
+        """Get where the generator's lead is clipped."""
+        return self._transport.query("LEAD?")
+
     def probe(self, at: str, *, lifted: bool = True) -> None:
         """Control where the meter's probes are: a test point, or across a part with one end lifted or in circuit."""
         self._set(f'PROB "{at}",{"LIFT" if lifted else "CIRC"}')

@@ -7,6 +7,7 @@ read since the generator was last seen to be right is struck out.
 import contextlib
 import threading
 import time
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal, NamedTuple, Protocol
 
@@ -68,6 +69,7 @@ class LiveBench:
 
     def __init__(self) -> None:
         self._lock = threading.RLock()  # instruments and position together: a reading and a turn never overlap
+        self._cycle = threading.RLock()  # one round of the thread, from what is wanted to what was read
         self._wake = threading.Event()
         self._stop = threading.Event()
         self._client: Client | None = None
@@ -138,6 +140,12 @@ class LiveBench:
             self._thread = threading.Thread(target=self._work, name="live bench", daemon=True)
             self._thread.start()
         self._wake.set()
+
+    @contextlib.contextmanager
+    def aside(self) -> Iterator[None]:
+        """Stand aside while somebody else works the instruments, and goes on from what they left afterwards."""
+        with self._cycle:
+            yield
 
     def close(self) -> None:
         """Stop the thread, switch the generator's output off, and let go of the instruments."""
@@ -216,7 +224,8 @@ class LiveBench:
             started = time.monotonic()
             pause = READ_EVERY_S
             try:
-                pause = self._once()
+                with self._cycle:
+                    pause = self._once()
                 self._say(None)
             except InstrumentError as fault:
                 self._note(fault)

@@ -4,8 +4,8 @@ With a practice set the program puts the probes where the page asks; on a real o
 """
 
 import threading
-from collections.abc import Iterator
-from contextlib import contextmanager
+from collections.abc import Callable, Iterator
+from contextlib import AbstractContextManager, contextmanager, nullcontext
 from typing import NamedTuple
 
 from calm_needle.bench.generator import Generator
@@ -31,7 +31,9 @@ class Found(NamedTuple):
 class Meters:
     """The meters of the bench. Every question raises InstrumentError in words, or FieldsRefused where there is no such meter."""
 
-    def __init__(self) -> None:
+    def __init__(self, *, aside: Callable[[], AbstractContextManager[None]] = nullcontext) -> None:
+        """aside: has whoever else works the same instruments stand aside."""
+        self._aside = aside
         self._lock = threading.RLock()  # probes and reading together
         self._links: dict[str, Transport] = {}
         self._practice: PracticeSet | None = None
@@ -53,7 +55,7 @@ class Meters:
     @contextmanager
     def together(self) -> Iterator[None]:
         """Have the instruments to oneself for several readings that belong together."""
-        with self._lock:
+        with self._aside(), self._lock:
             yield
 
     @property

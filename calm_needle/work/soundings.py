@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 from calm_needle.bench.generator import Generator
 from calm_needle.bench.millivoltmeter import Millivoltmeter
+from calm_needle.bench.practice_set import PracticeSet
 from calm_needle.core import level_search
 from calm_needle.core.dip_scan import closer_look, first_look
 from calm_needle.core.dossier import Band
@@ -21,6 +22,7 @@ STRONG_V = 10e-3  # heard on any band that is alive at all
 LEAST_LEVEL_V, MOST_LEVEL_V = 1e-6, 0.1
 DEPTH, TONE_HZ = 0.3, 400.0
 SETTLE_S, AVERAGED = 0.35, 4
+REST_S = 0.6  # six times a meter's averaging
 
 
 class Scan(NamedTuple):
@@ -76,12 +78,11 @@ def hear(meters: Meters, band: Band, *, dial_hz: float, point: str, wanted_v: fl
     """
     with meters.together():
         practice, output = meters.practice, meters.output
-        if practice:
-            if practice.share() == 0.0:
-                raise FieldsRefused({"value": "The set is off: switch it on by its safe start, and let it warm."})
-            practice.select_band(band.id)
-            practice.clip_lead(point)
-        with _left_as_found(meters.generator) as generator:
+        if practice and practice.share() == 0.0:
+            raise FieldsRefused({"value": "The set is off: switch it on by its safe start, and let it warm."})
+        with _left_as_found(meters.generator) as generator, _clipped(practice, point):
+            if practice:
+                practice.select_band(band.id)
             generator.set_frequency(dial_hz)
             generator.set_level(STRONG_V)
             generator.set_amplitude_modulation(depth=DEPTH, tone_hz=TONE_HZ)
@@ -107,6 +108,20 @@ def _settled(output: Millivoltmeter) -> float:
 
 
 @contextmanager
+def _clipped(practice: PracticeSet | None, point: str) -> Iterator[None]:
+    """The generator's lead of a practice set at a point, and back where it was afterwards."""
+    if practice is None:
+        yield
+        return
+    before = practice.lead()
+    practice.clip_lead(point)
+    try:
+        yield
+    finally:
+        practice.clip_lead(before)
+
+
+@contextmanager
 def _left_as_found(generator: Generator) -> Iterator[Generator]:
     before = generator.state()
     try:
@@ -116,3 +131,4 @@ def _left_as_found(generator: Generator) -> Iterator[Generator]:
         generator.set_level(before.level_v)
         generator.set_frequency(before.frequency_hz)
         generator.set_amplitude_modulation(depth=before.depth, tone_hz=TONE_HZ)
+        time.sleep(REST_S)  # whoever reads next is not to read what is left of ours

@@ -36,7 +36,7 @@ class Workshop:
         self._desk_connections: list[sqlite3.Connection] = []
         self._lock = threading.RLock()
         self.live = LiveBench()
-        self.meters = Meters()
+        self.meters = Meters(aside=self.live.aside)
         self.stand_ins = StandIns(folder / "stand-ins")
         with self.store():  # a folder that cannot be used is found out now
             pass

@@ -5,14 +5,18 @@ import tempfile
 import unittest
 from pathlib import Path
 
+from calm_needle.core import coils
 from calm_needle.errors import FieldsRefused, InstrumentGone, InstrumentRefused, NotFound
-from calm_needle.work import bands, guided, parts_sweep, repairs, safe_start
+from calm_needle.store import runs
+from calm_needle.work import bands, guided, parts_sweep, repairs, safe_start, soundings
+from calm_needle.work.clock import now_utc
+from calm_needle.work.core_places import core_at, travel_percent
 from calm_needle.work.meters import Meters
-from calm_needle.work.shelf import job_of
+from calm_needle.work.shelf import job_of, model_of_dossier
 from calm_needle.work.workshop import Workshop
 from tests.support.demo import copy_into
 
-TYPED, BOAT_HOUSE, DUNLIN, STANNARD = 3, 4, 5, 6
+ALIGNED_NEXT, TYPED, BOAT_HOUSE, DUNLIN, STANNARD = 2, 3, 4, 5, 6
 
 
 class UnderTheProbes(unittest.TestCase):
@@ -104,9 +108,10 @@ class UnderTheProbes(unittest.TestCase):
                 self.assertIn("switch it on by its safe start", str(caught.exception))
                 meters.practice.power(1.0)
                 meters.practice.let_pass(120.0)
-                before = meters.generator.state()
+                meters.practice.clip_lead("V1-g1")
+                before = meters.generator.state(), meters.practice.lead()
                 bands.hear(conn, job, band, meters)
-                self.assertEqual(meters.generator.state(), before)
+                self.assertEqual((meters.generator.state(), meters.practice.lead()), before)
                 line = bands.view(conn, job).lines[0]
                 self.assertEqual(line.readings.generator, "alive")
                 self.assertIn(level, line.level)
@@ -114,6 +119,55 @@ class UnderTheProbes(unittest.TestCase):
                     self.assertIn("alive is not sensitive", " ".join(line.verdict.sentences))
                 with self.assertRaises(NotFound):
                     bands.hear(conn, job, "nowhere", meters)
+
+    def test_a_run_at_the_bench_stands_aside_and_goes_on_undisturbed(self) -> None:
+        with self.workshop.store() as conn:
+            job = job_of(conn, ALIGNED_NEXT)
+            found = self.workshop.meters_for(job)
+            assert found is not None and found.practice is not None
+            meters, practice = found, found.practice
+            practice.power(1.0)
+            practice.let_pass(120.0)
+            run_id = runs.add_run(
+                conn, job_id=job.id, dossier_id=job.dossier_id, phase="intermediate frequency", bench="instruments", at_utc=now_utc()
+            )
+            desk = self.workshop.bring_to_bench(run_id)
+            desk.set_everything()
+
+            def readings() -> int:
+                with desk.book() as book:
+                    return len(book.seen.kept)
+
+            def wait_for_more(than: int) -> None:
+                after = 0
+                while readings() <= than:
+                    after, _ = desk.wait_for_news(after)
+
+            wait_for_more(0)
+            bands.hear(conn, job.id, "MW", meters)
+            wait_for_more(readings())
+            with desk.book() as book:
+                self.assertEqual([r.struck for r in book.seen.kept if r.struck], [])
+                values = [r.value for r in book.seen.kept]
+            self.assertLess(max(values) / min(values), 1.1, "read with the generator and the lead elsewhere")
+
+    def test_real_instruments_that_hang_on_nothing_hear_and_see_nothing(self) -> None:
+        with self.workshop.store() as conn:
+            job = job_of(conn, DUNLIN)
+            assert self.workshop.meters_for(job) is not None
+            model = model_of_dossier(conn, job.dossier_id)
+        bench = Meters()
+        self.addCleanup(bench.close)
+        bench.connect({k: r for k, r in self.workshop.stand_ins.resources().items() if k != "practice-set"})
+        scan = soundings.scan(bench, "IFT1-p", centre_hz=model.if_hz)
+        self.assertFalse(coils.dip(f_hz=scan.frequencies_hz, v=scan.volts).seen)
+        heard = soundings.hear(bench, model.bands[0], dial_hz=950e3, point="aerial-socket", wanted_v=0.387)
+        self.assertEqual(heard, (False, None, None))
+        with core_at(bench, model.core_of("IFT1-p"), "middle"):
+            pass  # a person turns it
+        with self.assertRaises(FieldsRefused) as caught:
+            travel_percent(bench, model.adjusters[0])
+        self.assertIn("judge it by eye", str(caught.exception))
 
     def test_a_job_with_typed_readings_has_no_meters_and_what_is_not_there_is_said(self) -> None:
         with self.workshop.store() as conn:
