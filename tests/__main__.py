@@ -3,8 +3,10 @@
 python -m tests [--no-browser] [tests.core.test_quantities …]
 """
 
+import contextlib
 import doctest
 import importlib
+import itertools
 import os
 import pkgutil
 import subprocess
@@ -20,40 +22,45 @@ import calm_needle
 import tests
 
 BROWSER = "tests.browser"
-LONG = ("tests.browser.test_whole_job", "tests.browser.test_typed_job", "tests.browser.test_before_alignment", "tests.browser.test_reckon")
+# What runs beside the rest, each in a process of its own: a whole job waits for readings most of its time.
+BESIDE = (
+    ("tests.browser.test_whole_job",),
+    ("tests.browser.test_typed_job", "tests.browser.test_before_alignment", "tests.browser.test_reckon", "tests.browser.test_every_page"),
+)
 
 
 def main(arguments: list[str]) -> int:
     named = [a for a in arguments if not a.startswith("-")]
     if named:
         return _run(unittest.defaultTestLoader.loadTestsFromNames(named))
-    if "--long-only" in arguments:
-        return _run(unittest.defaultTestLoader.loadTestsFromNames(LONG))
-    beside = None
-    with tempfile.TemporaryFile("w+", encoding="utf-8") as said:
-        if "--no-browser" not in arguments:
-            beside = _beside(said)
-        failed = _run(_suite(browser="--no-browser" not in arguments))
-        if beside is not None:
-            print("— whole jobs in the browser", flush=True)
-            failed += beside.wait()
+    browser = "--no-browser" not in arguments
+    with contextlib.ExitStack() as stack:
+        beside = [_beside(group, stack.enter_context(tempfile.TemporaryFile("w+", encoding="utf-8"))) for group in BESIDE if browser]
+        failed = _run(_suite(browser=browser))
+        for group, process, said in beside:
+            print(f"— {', '.join(group)}", flush=True)
+            failed += process.wait()
             said.seek(0)
             print(said.read(), flush=True)
     return min(failed, 1)
 
 
-def _beside(said: TextIO) -> "subprocess.Popen[str]":
+def _beside(group: tuple[str, ...], said: TextIO) -> "tuple[tuple[str, ...], subprocess.Popen[str], TextIO]":
     # numpy's threads would fight over two processors
     quiet = {**os.environ, "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
-    command = [sys.executable, "-W", "error", "-m", "tests", "--long-only"]
-    return subprocess.Popen(command, stdout=said, stderr=subprocess.STDOUT, text=True, env=quiet)
+    command = [sys.executable, "-W", "error", "-m", "tests", *group]
+    return group, subprocess.Popen(command, stdout=said, stderr=subprocess.STDOUT, text=True, env=quiet), said
 
 
 def _suite(*, browser: bool) -> unittest.TestSuite:
     suite = unittest.TestSuite()
     for module in _modules(tests):
         name = module.__name__
-        if name.rpartition(".")[2].startswith("test_") and name not in LONG and (browser or not name.startswith(BROWSER)):
+        if (
+            name.rpartition(".")[2].startswith("test_")
+            and name not in itertools.chain(*BESIDE)
+            and (browser or not name.startswith(BROWSER))
+        ):
             suite.addTests(unittest.defaultTestLoader.loadTestsFromModule(module))
     for module in _modules(calm_needle):
         suite.addTests(doctest.DocTestSuite(module))
