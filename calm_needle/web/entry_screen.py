@@ -2,12 +2,13 @@
 
 import sqlite3
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
-from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
+from flask import Blueprint, Response, render_template, request, url_for
 
 from calm_needle.core.entry_kinds import Page
-from calm_needle.errors import FieldsRefused
+from calm_needle.web.acting import act
 from calm_needle.web.asking import typed_form, workshop
 from calm_needle.work import entries as work
 
@@ -21,13 +22,8 @@ def entry_screen(name: Page) -> Blueprint:
             view = work.view(conn, job_id, name)
         return render_template(f"{name}/page.html", **{"typed": {}, "faults": {}, "view": view, **more})
 
-    def do(job_id: int, act: Callable[[sqlite3.Connection], None]) -> Response:
-        with workshop().store() as conn:
-            try:
-                act(conn)
-            except FieldsRefused as fault:
-                return make_response(render(job_id, typed=typed_form(), faults=fault.faults), 422)
-        return make_response(redirect(url_for(f"{name}.page", job_id=job_id), 303))
+    def do(job_id: int, entry: Callable[[sqlite3.Connection], None]) -> Response:
+        return act(entry, then=lambda _: url_for(f"{name}.page", job_id=job_id), again=partial(render, job_id))
 
     @screen.get("")
     def page(job_id: int) -> str:

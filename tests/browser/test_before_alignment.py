@@ -136,6 +136,7 @@ class Rewinding(BrowserTest):
         page.get_by_label("Pictures").set_input_files({"name": "can.jpg", "mimeType": "image/jpeg", "buffer": picture.getvalue()})
         page.get_by_role("button", name="Attach").click()
         page.get_by_role("link", name=re.compile("Photograph 1")).click()
+        page.wait_for_load_state()  # pointing is the script's
         page.locator("svg[data-point-x]").click(position={"x": 200, "y": 150})
         page.get_by_label("What is there").fill("start of the winding")
         page.get_by_role("button", name="Put it in").click()
@@ -226,6 +227,7 @@ class OnTheMap(BrowserTest):
         page.get_by_role("button", name="Mark it").focus()
         page.keyboard.press("Enter")
         expect(page.get_by_role("status")).to_contain_text("On paper and not found: IFT1-p")
+        page.wait_for_load_state()
         page.get_by_text("Nothing is marked on it").click()
         page.get_by_label("Own label").fill("X1")
         page.locator("svg[data-point-x]").click(position={"x": 420, "y": 300})

@@ -123,6 +123,7 @@ class KeyboardAlone(BrowserTest):
         page.keyboard.press("Enter")
         expect(page.get_by_role("status")).to_contain_text("something holds it down")
         self.assertEqual(violations(page), [])
+        page.wait_for_load_state()
         page.keyboard.press("Escape")
         expect(page.get_by_role("status")).to_contain_text("Power stays off until the cause is found")
         page.get_by_label("What was it").focus()

@@ -56,6 +56,8 @@ class UnderTheProbes(unittest.TestCase):
             bands.read_coils(conn, DUNLIN, meters)
             self.assertIn("Ω", bands.view(conn, DUNLIN).lines[0].coil)
             self.assertTrue(math.isinf(meters.henries("R1").value))
+            self.assertTrue(math.isinf(meters.henries("T1-p").value))
+            self.assertAlmostEqual(meters.henries("L2").value / 182e-6, 1.0, delta=0.03)
             self.workshop.stand_ins.unplug()
             with self.assertRaises(InstrumentGone):
                 meters.volts("rail")

@@ -38,8 +38,9 @@ class LcrMeter(StandIn):
         part, kind = self._part()
         if kind != "winding" or self._receiver.parts[part].open:
             return f"{OVERLOAD:.3E}"
-        tuned = self._receiver.tuned(part)  # as its core stands
-        true = tuned.inductance_h() if tuned else self._receiver.parts[part].l_h
+        true = self._receiver.inductance_h(part)
+        if true is None:  # a transformer with an iron core, beyond the meter's range
+            return f"{OVERLOAD:.3E}"
         return f"{rounded((true + LEADS_H) * self._scale):.6E}"
 
     def _part(self) -> tuple[str, str]:

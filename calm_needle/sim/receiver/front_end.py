@@ -83,6 +83,11 @@ class FrontEnd:
         if self.bands:
             self.select(next(iter(self.bands)))
 
+    def coil_h(self, coil: str) -> float | None:
+        """Return the inductance (H) of a coil of the tanks by its part; None for another part."""
+        tanks = (tank for truth in self.bands.values() for tank in (truth.oscillator, truth.aerial))
+        return next((tank.l_h for tank in tanks if tank.coil == coil), None)
+
     def select(self, band: str) -> None:
         """Change to a band, the pointer at the middle of its scale. Raises KeyError for one it does not have."""
         truth = self.bands[band]

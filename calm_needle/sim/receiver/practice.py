@@ -139,6 +139,12 @@ class PracticeReceiver:
         """Return the tuned winding that a part is; None for any other part."""
         return next((w for t in self.transformers for end, w in (("p", t.primary), ("s", t.secondary)) if f"{t.name}-{end}" == part), None)
 
+    def inductance_h(self, part: str) -> float | None:
+        """Return the inductance (H) of a winding as it stands, its core where it is; None where the dossier lets nothing follow."""
+        if winding := self.tuned(part):
+            return winding.inductance_h()
+        return self.front_end.coil_h(part) or self.parts[part].l_h or None
+
     def beyond_winding_v(self) -> float:
         """Return the direct volts of a diode probe beyond the winding that the generator feeds through; none through another part."""
         winding = self.tuned(self.probes.at)

@@ -2,11 +2,12 @@
 
 import sqlite3
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
-from flask import Blueprint, Response, make_response, redirect, render_template, url_for
+from flask import Blueprint, Response, render_template, url_for
 
-from calm_needle.errors import FieldsRefused, InstrumentError, JobMovedOn
+from calm_needle.web.acting import act
 from calm_needle.web.asking import need_meters, typed_form, workshop
 from calm_needle.work import bands as work
 from calm_needle.work import revisions
@@ -22,15 +23,11 @@ def page(job_id: int) -> str:
 
 @screen.post("")
 def keep(job_id: int) -> Response:
-    with workshop().store() as conn:
-        try:
-            revisions.check(conn, "bands", job_id, typed_form())
-            work.keep(conn, job_id, typed_form())
-        except JobMovedOn as fault:
-            return make_response(_render(job_id, typed=typed_form(), faults={"coupling": str(fault)}), 409)
-        except FieldsRefused as fault:
-            return make_response(_render(job_id, typed=typed_form(), faults=fault.faults), 422)
-    return make_response(redirect(url_for("bands.page", job_id=job_id), 303))
+    def kept(conn: sqlite3.Connection) -> None:
+        revisions.check(conn, "bands", job_id, typed_form())
+        work.keep(conn, job_id, typed_form())
+
+    return act(kept, then=lambda _: url_for("bands.page", job_id=job_id), again=partial(_render, job_id), of_all="coupling")
 
 
 @screen.post("/coils")
@@ -45,14 +42,11 @@ def hear(job_id: int, band: str) -> Response:
 
 def _read(job_id: int, read: Callable[[sqlite3.Connection, int, Meters], None]) -> Response:
     """Have the instruments read something; the page again, or what stood in their way."""
-    with workshop().store() as conn:
-        try:
-            read(conn, job_id, need_meters(conn, job_id))
-        except FieldsRefused as fault:
-            return make_response(_render(job_id, faults={"coupling": " ".join(fault.faults.values())}), 422)
-        except InstrumentError as fault:
-            return make_response(_render(job_id, faults={"coupling": str(fault)}), 503)
-    return make_response(redirect(url_for("bands.page", job_id=job_id), 303))
+    return act(
+        lambda conn: read(conn, job_id, need_meters(conn, job_id)),
+        then=lambda _: url_for("bands.page", job_id=job_id),
+        again=lambda *, typed, faults: _render(job_id, faults={"coupling": " ".join(faults.values())}),
+    )
 
 
 def _render(job_id: int, **more: Any) -> str:

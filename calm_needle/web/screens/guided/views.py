@@ -1,12 +1,14 @@
 """Guided pieces of work: choose one, go through its stages, end it."""
 
 import sqlite3
+from functools import partial
 from typing import Any
 
-from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
+from flask import Blueprint, Response, make_response, render_template, request, url_for
 
-from calm_needle.errors import FieldsRefused, InstrumentError, JobMovedOn
+from calm_needle.errors import FieldsRefused, InstrumentError
 from calm_needle.files.svg_picture import draw
+from calm_needle.web.acting import act
 from calm_needle.web.asking import meters_of, need_meters, typed_form, workshop
 from calm_needle.work import guided as work
 from calm_needle.work import revisions
@@ -21,12 +23,11 @@ def index(job_id: int) -> str:
 
 @screen.post("")
 def begin(job_id: int) -> Response:
-    with workshop().store() as conn:
-        try:
-            work_id = work.begin(conn, job_id, typed_form())
-        except FieldsRefused as fault:
-            return make_response(_index(job_id, typed=typed_form(), faults=fault.faults), 422)
-    return make_response(redirect(url_for("guided.page", job_id=job_id, work_id=work_id), 303))
+    return act(
+        lambda conn: work.begin(conn, job_id, typed_form()),
+        then=lambda work_id: url_for("guided.page", job_id=job_id, work_id=work_id),
+        again=partial(_index, job_id),
+    )
 
 
 @screen.get("/<int:work_id>")
@@ -38,35 +39,39 @@ def page(job_id: int, work_id: int) -> str:
 def answer(job_id: int, work_id: int) -> Response:
     """Keep a stage's answers; or, for a button beside a field, read it by its meter and show the form again with it filled in."""
     form = typed_form()
-    with workshop().store() as conn:
-        try:
-            if form.get("read"):
-                return make_response(_read(conn, job_id, work_id, form))
-            revisions.check(conn, "guided", work_id, form)
-            work.answer(conn, job_id, work_id, form, meters_of(conn, job_id))
-        except JobMovedOn as fault:
-            return make_response(_render(job_id, work_id, stage=form.get("stage"), typed=form, faults={"value": str(fault)}), 409)
-        except FieldsRefused as fault:
-            return make_response(_render(job_id, work_id, stage=form.get("stage"), typed=form, faults=fault.faults), 422)
-        except InstrumentError as fault:
-            return make_response(_render(job_id, work_id, stage=form.get("stage"), typed=form, faults={"value": str(fault)}), 503)
-    return make_response(redirect(url_for("guided.page", job_id=job_id, work_id=work_id), 303))
+    if form.get("read"):
+        return _read(job_id, work_id, form)
+
+    def kept(conn: sqlite3.Connection) -> None:
+        revisions.check(conn, "guided", work_id, form)
+        work.answer(conn, job_id, work_id, form, meters_of(conn, job_id))
+
+    here = url_for("guided.page", job_id=job_id, work_id=work_id)
+    return act(kept, then=lambda _: here, again=partial(_render, job_id, work_id, stage=form.get("stage")))
 
 
 @screen.post("/<int:work_id>/end")
 def end(job_id: int, work_id: int) -> Response:
+    return act(
+        lambda conn: work.end(conn, job_id, work_id, typed_form()),
+        then=lambda _: url_for("guided.index", job_id=job_id),
+        again=partial(_render, job_id, work_id, stage="end"),
+    )
+
+
+def _read(job_id: int, work_id: int, form: dict[str, str]) -> Response:
+    """The form again, with what a meter found in its field."""
+    stage = form.get("stage")
     with workshop().store() as conn:
         try:
-            work.end(conn, job_id, work_id, typed_form())
+            found = work.measure(conn, job_id, work_id, form, need_meters(conn, job_id))
         except FieldsRefused as fault:
-            return make_response(_render(job_id, work_id, stage="end", typed=typed_form(), faults=fault.faults), 422)
-    return make_response(redirect(url_for("guided.index", job_id=job_id), 303))
-
-
-def _read(conn: sqlite3.Connection, job_id: int, work_id: int, form: dict[str, str]) -> str:
-    found = work.measure(conn, job_id, work_id, form, need_meters(conn, job_id))
+            return make_response(_render(job_id, work_id, stage=stage, typed=form, faults=fault.faults), 422)
+        except InstrumentError as fault:
+            return make_response(_render(job_id, work_id, stage=stage, typed=form, faults={"value": str(fault)}), 503)
     chart = draw(found.picture) if found.picture else ""
-    return _render(job_id, work_id, stage=form.get("stage"), typed={**form, form["read"]: found.typed}, read=found.sentence, chart=chart)
+    typed = {**form, form["read"]: found.typed}
+    return make_response(_render(job_id, work_id, stage=stage, typed=typed, read=found.sentence, chart=chart))
 
 
 def _index(job_id: int, **more: Any) -> str:

@@ -2,12 +2,13 @@
 
 import sqlite3
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
 
 from calm_needle.core.complaints import OUTCOMES
-from calm_needle.errors import FieldsRefused
+from calm_needle.web.acting import act
 from calm_needle.web.asking import typed_form, workshop
 from calm_needle.work import drafts, entries, health, intake, pick_up, reckoning, revisions
 from calm_needle.work import shelf as work
@@ -60,14 +61,9 @@ def waive(job_id: int) -> Response:
     return _do(job_id, "waiver", lambda conn: intake.waive(conn, job_id, typed_form()))
 
 
-def _do(job_id: int, form: str, act: Callable[[sqlite3.Connection], None]) -> Response:
+def _do(job_id: int, form: str, do: Callable[[sqlite3.Connection], None]) -> Response:
     """Do something to the job and show it again; what was refused stands at its field, with what was typed."""
-    with workshop().store() as conn:
-        try:
-            act(conn)
-        except FieldsRefused as fault:
-            return make_response(_render(job_id, form=form, typed=typed_form(), faults=fault.faults), 422)
-    return make_response(redirect(url_for("job.page", job_id=job_id), 303))
+    return act(do, then=lambda _: url_for("job.page", job_id=job_id), again=partial(_render, job_id, form=form), of_all=form)
 
 
 def _render(job_id: int, **more: Any) -> str:

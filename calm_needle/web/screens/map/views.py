@@ -2,11 +2,12 @@
 
 import sqlite3
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
-from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
+from flask import Blueprint, Response, render_template, request, url_for
 
-from calm_needle.errors import FieldsRefused
+from calm_needle.web.acting import act
 from calm_needle.web.asking import typed_form, workshop
 from calm_needle.work import chassis_map as work
 
@@ -28,13 +29,9 @@ def take_off(job_id: int) -> Response:
     return _do(job_id, lambda conn: work.take_off(conn, job_id, request.form.get("label", "")))
 
 
-def _do(job_id: int, act: Callable[[sqlite3.Connection], None]) -> Response:
-    with workshop().store() as conn:
-        try:
-            act(conn)
-        except FieldsRefused as fault:
-            return make_response(_render(job_id, typed=typed_form(), faults=fault.faults), 422)
-    return make_response(redirect(url_for("map.page", job_id=job_id, side=_side(), over=request.args.get("over")), 303))
+def _do(job_id: int, do: Callable[[sqlite3.Connection], None]) -> Response:
+    back = url_for("map.page", job_id=job_id, side=_side(), over=request.args.get("over"))
+    return act(do, then=lambda _: back, again=partial(_render, job_id))
 
 
 def _side() -> str:

@@ -1,10 +1,12 @@
 """Photographs of a job: attached from a file or a camera, pinned, handed out as pictures and nothing else."""
 
+from functools import partial
 from typing import Any
 
 from flask import Blueprint, Response, make_response, redirect, render_template, request, send_file, url_for
 
 from calm_needle.errors import FieldsRefused, FileRefused, NotFound
+from calm_needle.web.acting import act
 from calm_needle.web.asking import typed_form, workshop
 from calm_needle.work import photographs as work
 
@@ -51,12 +53,11 @@ def one(job_id: int, photograph_id: int) -> str:
 
 @screen.post("/<int:photograph_id>/pins")
 def pin(job_id: int, photograph_id: int) -> Response:
-    with workshop().store() as conn:
-        try:
-            work.pin(conn, job_id, photograph_id, typed_form())
-        except FieldsRefused as fault:
-            return make_response(_one(job_id, photograph_id, typed=typed_form(), faults=fault.faults), 422)
-    return make_response(redirect(url_for("photographs.one", job_id=job_id, photograph_id=photograph_id), 303))
+    return act(
+        lambda conn: work.pin(conn, job_id, photograph_id, typed_form()),
+        then=lambda _: url_for("photographs.one", job_id=job_id, photograph_id=photograph_id),
+        again=partial(_one, job_id, photograph_id),
+    )
 
 
 @screen.post("/<int:photograph_id>/pins/<int:pin_id>/out")

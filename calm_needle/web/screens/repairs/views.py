@@ -2,11 +2,12 @@
 
 import sqlite3
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
-from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
+from flask import Blueprint, Response, render_template, request, url_for
 
-from calm_needle.errors import FieldsRefused, JobMovedOn
+from calm_needle.web.acting import act
 from calm_needle.web.asking import meters_of, typed_form, workshop
 from calm_needle.work import repairs as work
 from calm_needle.work import revisions
@@ -31,16 +32,13 @@ def quick_test(job_id: int) -> Response:
     return _do(job_id, "test", lambda conn: work.quick_test(conn, job_id, typed_form()))
 
 
-def _do(job_id: int, form: str, act: Callable[[sqlite3.Connection], None]) -> Response:
-    with workshop().store() as conn:
-        try:
-            revisions.check(conn, "repairs", job_id, typed_form())
-            act(conn)
-        except JobMovedOn as fault:
-            return make_response(_render(job_id, form=form, typed=typed_form(), faults={"part": str(fault), "outcome": str(fault)}), 409)
-        except FieldsRefused as fault:
-            return make_response(_render(job_id, form=form, typed=typed_form(), faults=fault.faults), 422)
-    return make_response(redirect(url_for("repairs.page", job_id=job_id), 303))
+def _do(job_id: int, form: str, do: Callable[[sqlite3.Connection], None]) -> Response:
+    def checked(conn: sqlite3.Connection) -> None:
+        revisions.check(conn, "repairs", job_id, typed_form())
+        do(conn)
+
+    of_all = {"change": "part", "test": "outcome"}[form]
+    return act(checked, then=lambda _: url_for("repairs.page", job_id=job_id), again=partial(_render, job_id, form=form), of_all=of_all)
 
 
 def _render(job_id: int, **more: Any) -> str:

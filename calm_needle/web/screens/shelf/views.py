@@ -1,8 +1,11 @@
 """The shelf: models, sets, jobs."""
 
+from functools import partial
+
 from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
 
-from calm_needle.errors import FieldsRefused, FileRefused
+from calm_needle.errors import FileRefused
+from calm_needle.web.acting import act
 from calm_needle.web.asking import typed_form, workshop
 from calm_needle.work import shelf as work
 
@@ -16,32 +19,25 @@ def page() -> str:
 
 @screen.post("/sets")
 def add_set() -> Response:
-    with workshop().store() as conn:
-        try:
-            work.add_set(conn, typed_form())
-        except FieldsRefused as fault:
-            return make_response(_render(form="set", typed=typed_form(), faults=fault.faults), 422)
-    return make_response(redirect(url_for("shelf.page"), 303))
+    return act(lambda conn: work.add_set(conn, typed_form()), then=lambda _: url_for("shelf.page"), again=partial(_render, form="set"))
 
 
 @screen.post("/jobs")
 def open_job() -> Response:
-    with workshop().store() as conn:
-        try:
-            job_id = work.open_job(conn, typed_form())
-        except FieldsRefused as fault:
-            return make_response(_render(form="job", typed=typed_form(), faults=fault.faults), 422)
-    return make_response(redirect(url_for("job.page", job_id=job_id), 303))
+    return act(
+        lambda conn: work.open_job(conn, typed_form()),
+        then=lambda job_id: url_for("job.page", job_id=job_id),
+        again=partial(_render, form="job"),
+    )
 
 
 @screen.post("/models/sketch")
 def sketch_model() -> Response:
-    with workshop().store() as conn:
-        try:
-            model = work.sketch_model(conn, typed_form())
-        except FieldsRefused as fault:
-            return make_response(_render(form="sketch", typed=typed_form(), faults=fault.faults), 422)
-    return make_response(redirect(url_for("dossier.page", key=model.key), 303))
+    return act(
+        lambda conn: work.sketch_model(conn, typed_form()),
+        then=lambda model: url_for("dossier.page", key=model.key),
+        again=partial(_render, form="sketch"),
+    )
 
 
 @screen.post("/models")

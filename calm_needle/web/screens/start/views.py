@@ -2,12 +2,13 @@
 
 import sqlite3
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
-from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
+from flask import Blueprint, Response, render_template, request, url_for
 
-from calm_needle.errors import FieldsRefused, InstrumentError, JobMovedOn
 from calm_needle.files.svg_picture import draw
+from calm_needle.web.acting import act
 from calm_needle.web.asking import meters_of, need_meters, typed_form, workshop
 from calm_needle.work import due, revisions
 from calm_needle.work import safe_start as work
@@ -62,19 +63,13 @@ def finish(job_id: int) -> Response:
     return _do(job_id, lambda conn: work.finish(conn, job_id), then="job.page")
 
 
-def _do(job_id: int, act: Callable[[sqlite3.Connection], None], *, then: str = "start.page") -> Response:
-    with workshop().store() as conn:
-        try:
-            if request.endpoint not in ("start.smoke", "start.let_pass"):  # smoke is never refused
-                revisions.check(conn, "start", job_id, typed_form())
-            act(conn)
-        except JobMovedOn as fault:
-            return make_response(_render(job_id, typed=typed_form(), faults={"value": str(fault)}), 409)
-        except FieldsRefused as fault:
-            return make_response(_render(job_id, typed=typed_form(), faults=fault.faults), 422)
-        except InstrumentError as fault:
-            return make_response(_render(job_id, typed=typed_form(), faults={"value": str(fault)}), 503)
-    return make_response(redirect(url_for(then, job_id=job_id), 303))
+def _do(job_id: int, do: Callable[[sqlite3.Connection], None], *, then: str = "start.page") -> Response:
+    def checked(conn: sqlite3.Connection) -> None:
+        if request.endpoint not in ("start.smoke", "start.let_pass"):  # smoke is never refused
+            revisions.check(conn, "start", job_id, typed_form())
+        do(conn)
+
+    return act(checked, then=lambda _: url_for(then, job_id=job_id), again=partial(_render, job_id))
 
 
 def _render(job_id: int, **more: Any) -> str:

@@ -1,0 +1,38 @@
+"""Doing what a form asks: a redirect to where it shows, or the page again with what was refused at its field and what was typed."""
+
+import sqlite3
+from collections.abc import Callable
+from typing import Protocol, TypeVar
+
+from flask import Response, make_response, redirect
+
+from calm_needle.errors import FieldsRefused, InstrumentError, JobMovedOn
+from calm_needle.web.asking import typed_form, workshop
+
+Done = TypeVar("Done")
+
+
+class Again(Protocol):
+    """Renders the page that was left with what was typed and a sentence for each field that was refused."""
+
+    def __call__(self, *, typed: dict[str, str], faults: dict[str, str]) -> str: ...
+
+
+def act(do: Callable[[sqlite3.Connection], Done], *, then: Callable[[Done], str], again: Again, of_all: str = "value") -> Response:
+    """Do something with the store and redirect to then(what it returned); or answer again(typed, faults) with the status that fits.
+
+    of_all: the field at which it is said that another window was quicker (409) or that an instrument does not answer (503).
+    Whatever else is raised goes on to web/failures.py.
+    """
+    with workshop().store() as conn:
+        try:
+            done = do(conn)
+        except FieldsRefused as fault:
+            faults, status = dict(fault.faults), 422
+        except JobMovedOn as fault:
+            faults, status = {of_all: str(fault)}, 409
+        except InstrumentError as fault:
+            faults, status = {of_all: str(fault)}, 503
+        else:
+            return make_response(redirect(then(done), 303))
+    return make_response(again(typed=typed_form(), faults=faults), status)
