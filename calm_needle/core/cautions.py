@@ -45,6 +45,28 @@ BY_ID: dict[str, Caution] = {
             "The output loaded, the volume down; stand clear, and never leave it alone.",
         ),
         Caution("smoke", "Smoke or a hot smell", "Off at once. Note the time. Find its origin before power returns."),
+        Caution(
+            "loud",
+            "Load on, volume down",
+            "A loudspeaker or a resistor on the output, always. Volume down before the signal comes: it may be very loud.",
+        ),
+        Caution("valve-out", "Pulling a valve", "Power off and discharged first; it is hot. In a series chain it opens all the heaters."),
+        Caution("hot", "Hot parts", "Valves and resistors: wait, or wear a glove. Heat is judged without touching."),
+        Caution(
+            "soldering",
+            "Flux, lead and solvents",
+            "Power off and discharged. Air the room, let solvents dry before power returns, wash your hands.",
+        ),
+        Caution(
+            "mains-rated",
+            "Parts at the mains",
+            "By the same safety class, and flameproof for flameproof. An old metal rectifier that fails gives off poisonous fumes.",
+        ),
+        Caution(
+            "unknown-stuff",
+            "Paint and powder",
+            "Luminous paint, unknown residue, white ceramic of power devices: do not scrape or break it; gloves, and take advice.",
+        ),
         Caution("brittle", "Brittle cores", "The right tool, fully home. Wax is melted or picked out. Never force a core."),
     )
 }

@@ -9,6 +9,7 @@ from flask import Flask, Response, abort, current_app, request, send_from_direct
 from flask_compress import Compress
 from flask_wtf.csrf import CSRFProtect
 
+from calm_needle.core.cautions import LAST_WORD
 from calm_needle.core.quantities import format_db, format_si
 from calm_needle.errors import NotFound
 from calm_needle.web import failures
@@ -99,6 +100,7 @@ def create_app(workshop: Workshop) -> Flask:
     failures.register(app)
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.globals.update(asset=_asset, script=_script, theme=_theme, job_of_page=_job_of_page, drafts_of=_drafts_of)
+    app.jinja_env.globals["last_word"] = LAST_WORD
     app.jinja_env.filters.update(si=_si, db=format_db, sentence=_sentence)
 
     @app.get("/js/<screen>/<name>.js")

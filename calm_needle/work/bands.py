@@ -17,6 +17,7 @@ from calm_needle.core.band_health import (
     judge_bands,
     judge_whole,
 )
+from calm_needle.core.cautions import Caution, cautions_for
 from calm_needle.core.dossier import Band
 from calm_needle.core.level_search import standard_output_v
 from calm_needle.core.quantities import format_si, parse_si
@@ -57,6 +58,7 @@ class BandsView:
     lines: list[BandLine]
     whole: WholeVerdict
     coupling: str
+    cautions: list[Caution]
     to_hear_again: bool  # all of it had passed, and something was changed since
 
 
@@ -92,7 +94,8 @@ def view(conn: sqlite3.Connection, job_id: int, *, hour: int | None = None) -> B
         whole = WholeVerdict(
             False, f"{changed[-1].part} was {changed[-1].what} since: hear every band again, one repair can unmask a fault."
         )
-    return BandsView(job, lines, whole, couplings[-1] if couplings else DUMMY_AERIAL, again)
+    cautions = cautions_for(safety_class=model.safety_class, hazards=("loud",))
+    return BandsView(job, lines, whole, couplings[-1] if couplings else DUMMY_AERIAL, cautions, again)
 
 
 def keep(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:

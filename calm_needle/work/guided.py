@@ -6,6 +6,7 @@ import sqlite3
 from dataclasses import dataclass
 
 from calm_needle.core import coils, dip_scan
+from calm_needle.core.cautions import Caution, cautions_for
 from calm_needle.core.guided.piece import Answers, Ask, Piece, Said, Stage, read_answers, show
 from calm_needle.core.guided.pieces import PIECES, stand
 from calm_needle.core.guided.rewind import target
@@ -53,6 +54,7 @@ class WorkView:
     stages: list[StageView]
     current: str
     through: bool
+    cautions: list[Caution]
 
 
 @dataclass(frozen=True)
@@ -118,9 +120,9 @@ def work_view(conn: sqlite3.Connection, job_id: int, work_id: int) -> WorkView:
     open_ones = [s for s in stages if s.may_answer and s.said is None]
     open_ones += [s for s in stages if s.may_answer and s.said and s.said.state == "stop"]
     current = open_ones[0].stage.name if open_ones else piece.stages[-1].name
-    return WorkView(
-        job, row, piece, names.get(row.subject, row.subject), names.get(row.sister, row.sister), stages, current, standing.through
-    )
+    subject, sister = names.get(row.subject, row.subject), names.get(row.sister, row.sister)
+    cautions = cautions_for(safety_class=model.safety_class, hazards=piece.hazards)
+    return WorkView(job, row, piece, subject, sister, stages, current, standing.through, cautions)
 
 
 def answer(conn: sqlite3.Connection, job_id: int, work_id: int, form: dict[str, str], meters: Meters | None = None) -> None:
@@ -161,6 +163,8 @@ def measure(conn: sqlite3.Connection, job_id: int, work_id: int, form: dict[str,
     ask = next((a for a in stage.asks if a.name == form.get("read")), None) if stage else None
     if ask is None or ask.meter is None:
         raise NotFound("thing a meter can read", form.get("read", "")[:30])
+    if ask.meter != "travel" and repairs.is_on(conn, job_id):
+        raise FieldsRefused({ask.name: "The start’s log says that the set is on. Switch it off, bleed it and prove it, then lift a lead."})
     part = row.sister if ask.of == "sister" else row.subject
     model = model_of_dossier(conn, job.dossier_id)
     core = model.core_of(part)

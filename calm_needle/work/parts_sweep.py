@@ -5,6 +5,7 @@ import sqlite3
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
+from calm_needle.core.cautions import Caution, cautions_for
 from calm_needle.core.dossier import Model
 from calm_needle.core.parts_sweep import UNITS as UNIT_OF
 from calm_needle.core.parts_sweep import Measured, Part, PartVerdict, SweepVerdict, Tally, judge_part, judge_sweep, shown, tally
@@ -45,6 +46,7 @@ class SweepView:
     regions: list[tuple[str, list[PartLine], Tally]]
     whole: SweepVerdict
     counted: Tally
+    cautions: list[Caution]
 
 
 def view(conn: sqlite3.Connection, job_id: int) -> SweepView:
@@ -57,7 +59,9 @@ def view(conn: sqlite3.Connection, job_id: int) -> SweepView:
     for region in dict.fromkeys(p.region for p in parts):
         here = [line for line in lines if line.part.region == region]
         regions.append((region, here, tally(line.verdict for line in here)))
-    return SweepView(job, model_of_dossier(conn, job.dossier_id), regions, judge_sweep(parts, verdicts), tally(verdicts.values()))
+    model = model_of_dossier(conn, job.dossier_id)
+    cautions = cautions_for(safety_class=model.safety_class, hazards=("valve-out", "unknown-stuff"))
+    return SweepView(job, model, regions, judge_sweep(parts, verdicts), tally(verdicts.values()), cautions)
 
 
 def enter(conn: sqlite3.Connection, job_id: int, form: dict[str, str], meters: Callable[[], Meters] | None = None) -> PartLine:

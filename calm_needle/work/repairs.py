@@ -4,6 +4,7 @@ import sqlite3
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from calm_needle.core.cautions import Caution, cautions_for
 from calm_needle.core.parts_sweep import UNITS, Part
 from calm_needle.core.quantities import format_si, parse_si
 from calm_needle.core.repairs import KINDS, OUTCOMES, QuickTest, Repair, overruled, shared_credit, stale_after, untested
@@ -33,6 +34,7 @@ class RepairsView:
     choices: list[tuple[str, str, str]]  # value, words, verdict
     values: dict[int, str]
     is_on: bool
+    cautions: list[Caution]
     whats: tuple[str, ...] = KINDS
     outcomes: tuple[str, ...] = OUTCOMES
 
@@ -50,8 +52,9 @@ def view(conn: sqlite3.Connection, job_id: int) -> RepairsView:
     made = of_job(conn, job_id)
     parts = {line.part.id: line.part for line in lines}
     values = {r.id: _shown(parts.get(r.part), r.value) for r in made}
+    cautions = cautions_for(safety_class=sweep.model.safety_class, hazards=("soldering", "mains-rated"))
     left = overruled(made, cans=cans_of(list(parts.values())))
-    return RepairsView(job, made, untested(made), shared_credit(made) + left, choices, values, is_on(conn, job_id))
+    return RepairsView(job, made, untested(made), shared_credit(made) + left, choices, values, is_on(conn, job_id), cautions)
 
 
 def cans_of(parts: Sequence[Part]) -> dict[str, list[str]]:

@@ -225,6 +225,19 @@ class BenchWithoutScript(PageTest):
             reading = book.seen.kept[0].id
         self.assertIn("line-through", self.say("strike", reading=reading, reason="mistyped"))
 
+    def test_cautions_stand_wherever_the_work_can_hurt(self) -> None:
+        self.post("/jobs/5/guided", piece="warm-valve")
+        for page, words in (
+            ("/jobs/5/bands", ("Treat the chassis as live", "Load on, volume down")),
+            ("/jobs/5/parts", ("Treat the chassis as live", "Pulling a valve", "Paint and powder")),
+            ("/jobs/5/repairs", ("Flux, lead and solvents", "Parts at the mains")),
+            ("/jobs/5/guided/1", ("Treat the chassis as live", "Hot parts", "Pulling a valve")),
+        ):
+            text = self.get(page).get_data(as_text=True)
+            for title in (*words, "Local codes and licensed practice have the last word."):
+                self.assertIn(title, text, page)
+        self.assertNotIn("Treat the chassis as live", self.get("/jobs/4/parts").get_data(as_text=True))
+
     def test_cautions_stay_after_they_are_understood(self) -> None:
         self.assertIn("Understood", self.get(self.bench).get_data(as_text=True))
         self.post(f"{self.bench}/cautions", caution=["high-volts", "grid-blocking"])

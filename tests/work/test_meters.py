@@ -87,6 +87,11 @@ class UnderTheProbes(unittest.TestCase):
             shown = answer("dip", "dip_db", "dip_across_db", across_f="330 pF")  # far below: the scan goes after it
             self.assertEqual(shown.stages[2].shown["dip_db"], "0\u2009dB")
             self.assertIn("the one inside is open", shown.stages[2].said.sentence)
+            safe_start.climb(conn, BOAT_HOUSE, meters)
+            with self.assertRaises(FieldsRefused) as caught:
+                guided.measure(conn, BOAT_HOUSE, work_id, {"stage": "dip", "read": "dip_db"}, meters)
+            self.assertIn("the set is on", str(caught.exception))
+            safe_start.switch_off(conn, BOAT_HOUSE, meters)
             choose = next(s for s in shown.stages if s.stage.name == "choose")
             answer("choose", if_hz=choose.shown["if_hz"])
             answer("measured", c_measured_f="110 pF")

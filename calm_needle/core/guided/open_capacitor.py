@@ -153,4 +153,5 @@ PIECE = Piece(
     repair="mended",
     follow=("the whole strip peaked anew", "the can marked: its capacitor is outside now"),
     reckon=("transformer-capacitor", "reach", "dip"),
+    hazards=("soldering", "brittle"),
 )

@@ -100,7 +100,7 @@ class Stage:
 class Piece:
     """A guided piece of work. subject: the kind of part it is about, empty for none; all_gates: every stage is open from the start.
 
-    repair: what is written into the log of changes when it is through; follow: what comes after.
+    repair: what is written into the log of changes when it is through; follow: what comes after; hazards: cautions it calls for.
     """
 
     name: str
@@ -113,6 +113,7 @@ class Piece:
     repair: str = ""
     follow: tuple[str, ...] = ()
     reckon: tuple[str, ...] = field(default=())
+    hazards: tuple[str, ...] = ("soldering",)
 
     def stage(self, name: str) -> Stage | None:
         """Return a stage by its name, or None."""

@@ -213,4 +213,5 @@ PIECE = Piece(
     repair="wound anew",
     follow=("the volts at its anode, under the limiter first", "the whole strip peaked anew: a new winding moves its partner"),
     reckon=("rewind", "wire", "multilayer", "resonance"),
+    hazards=("soldering", "brittle"),
 )

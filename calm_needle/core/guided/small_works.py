@@ -88,6 +88,7 @@ GANG = Piece(
     repair="replaced",
     follow=("the dial calibrated anew on every band", "front end peaked anew", "shorts looked for over the whole turn"),
     reckon=("gang-match",),
+    hazards=("soldering", "brittle"),
 )
 
 
@@ -118,6 +119,7 @@ DONOR = Piece(
     repair="replaced",
     follow=("everything this coil touches is aligned anew",),
     reckon=("slug-travel", "reach"),
+    hazards=("soldering", "brittle"),
 )
 
 
@@ -157,6 +159,7 @@ SPLICE = Piece(
     needs_sister=True,
     repair="mended",
     follow=("ohms again after an hour on", "the circuit peaked anew"),
+    hazards=("soldering", "brittle"),
 )
 
 
@@ -277,6 +280,7 @@ SUBSTITUTE = Piece(
         ),
     ),
     follow=("volts across every heater, warm", "the stage it is part of peaked anew"),
+    hazards=("valve-out", "hot"),
 )
 
 
@@ -300,6 +304,7 @@ CONTACT = Piece(
         ),
     ),
     follow=("cleaned, then cycled again as often",),
+    hazards=("soldering",),
 )
 
 WARM_VALVE = Piece(
@@ -317,4 +322,5 @@ WARM_VALVE = Piece(
         ),
     ),
     follow=("again after an hour, and again cold",),
+    hazards=("hot", "valve-out"),
 )

@@ -102,4 +102,5 @@ PIECE = Piece(
     ),
     all_gates=True,
     follow=("peak it again", "each gate that failed stays in the record as a fault of its own"),
+    hazards=("hot", "brittle"),
 )
