@@ -96,6 +96,56 @@ class LeftBySomebody(unittest.TestCase):
         self.assertEqual((other.front_end.band, other.front_end.dial_hz), ("SW", 9.1e6))
 
 
+class Rails(unittest.TestCase):
+    """What a set does with a signal follows from what stands at its valves."""
+
+    def sensitive(self, key: str, *, faults: tuple[str, ...] = (), on_s: float = 600.0) -> float:
+        """Decibels from the aerial to the detector on medium wave, so many seconds after it was switched on."""
+        set_ = warm(key, faults=faults)
+        assert set_.supply
+        set_.supply.power(0.0)
+        set_.clock.let_pass(3600.0)
+        set_.supply.power(1.0)
+        set_.clock.let_pass(on_s)
+        set_.front_end.point(950e3)
+        return gain_db(set_, 950e3)
+
+    def test_it_comes_up_with_its_heaters_and_a_sound_one_then_stands(self) -> None:
+        cold, warming, stands, still = (self.sensitive("dunlin-3", on_s=s) for s in (12.0, 20.0, 120.0, 1200.0))
+        self.assertLess(cold, warming - 1.0)
+        self.assertLess(warming, stands)
+        self.assertAlmostEqual(stands, still, delta=0.1)
+
+    def test_a_rail_that_sags_takes_the_signal_with_it(self) -> None:
+        first, later = (self.sensitive("dunlin-3", faults=("smoothing-leaks-warm",), on_s=s) for s in (120.0, 1200.0))
+        self.assertLess(later, first - 0.3)
+
+    def test_a_screen_feed_gone_high_and_a_tired_valve_cost_gain(self) -> None:
+        sound = self.sensitive("dunlin-3")
+        self.assertLess(self.sensitive("dunlin-3", faults=("screen-feed-drifted",)), sound - 0.5)
+        tired = warm("dunlin-3")
+        tired.front_end.point(950e3)
+        before = gain_db(tired, 950e3)
+        tired.parts.fit("V2-e", 40.0)
+        tired.clock.let_pass(1.0)
+        self.assertLess(gain_db(tired, 950e3), before - 1.0)
+
+    def test_an_anode_without_volts_passes_nothing(self) -> None:
+        silent = warm("stannard-seven", faults=("if-winding-open",))
+        silent.front_end.point(920e3)
+        silent.feed = Input(920e3, 10e-3, 0.3)
+        self.assertLess(silent.audio().tone_v, 1e-6)
+
+    def test_a_set_as_drawn_has_the_gain_it_is_drawn_for(self) -> None:
+        for key in MODELS:
+            off, on = warm(key), warm(key)
+            assert off.supply
+            off.supply.power(0.0)  # then its power is taken for granted
+            for set_ in (off, on):
+                set_.lead, set_.feed = "V1-g1", Input(dossiers.model(key).if_hz, 1e-6, 0.3)
+            self.assertAlmostEqual(20.0 * math.log10(on.free_v() / off.free_v()), 0.0, delta=1.2)
+
+
 class Faults(unittest.TestCase):
     def test_an_open_aerial_coil_leaves_its_band_alive_and_deaf_and_the_others_as_they_were(self) -> None:
         sound, deaf = warm("halvern-6b"), warm("halvern-6b", faults=("aerial-coil-open",))

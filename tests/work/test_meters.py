@@ -107,7 +107,7 @@ class UnderTheProbes(unittest.TestCase):
 
     def test_bands_are_heard_only_from_a_set_that_is_on_and_a_deaf_one_is_alive(self) -> None:
         with self.workshop.store() as conn:
-            for job, band, level in ((DUNLIN, "MW", "µV"), (STANNARD, "BC", bands.NOT_REACHED)):
+            for job, band, level in ((DUNLIN, "MW", "µV"), (BOAT_HOUSE, "LW", bands.NOT_REACHED), (STANNARD, "BC", "")):
                 meters = self.workshop.meters_for(job_of(conn, job))
                 assert meters is not None and meters.practice is not None
                 with self.assertRaises(FieldsRefused) as caught:
@@ -120,9 +120,9 @@ class UnderTheProbes(unittest.TestCase):
                 bands.hear(conn, job, band, meters)
                 self.assertEqual((meters.generator.state(), meters.practice.lead()), before)
                 line = bands.view(conn, job).lines[0]
-                self.assertEqual(line.readings.generator, "alive")
+                self.assertEqual(line.readings.generator, "alive" if level else "dead")
                 self.assertIn(level, line.level)
-                if level == bands.NOT_REACHED:  # its winding is open
+                if level == bands.NOT_REACHED:  # its aerial coil is open
                     self.assertIn("alive is not sensitive", " ".join(line.verdict.sentences))
                 with self.assertRaises(NotFound):
                     bands.hear(conn, job, "nowhere", meters)

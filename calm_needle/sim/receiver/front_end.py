@@ -117,7 +117,7 @@ class FrontEnd:
         through = truth.gain * (1.0 + a * a) ** (-truth.circuits / 2.0)
         if self._open(truth.aerial.coil):
             through *= THROUGH_OPEN_COIL
-        return Mixed(abs(oscillator_hz - f_hz), CONVERSION * through * emission)
+        return Mixed(abs(oscillator_hz - f_hz), CONVERSION * through)
 
     def tune_in(self, near_hz: float, *, loudness: Callable[[], float]) -> float:
         """Bring the pointer to the loudest place about a mark, as a hand does by ear, and return where it then stands (Hz)."""

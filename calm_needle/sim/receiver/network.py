@@ -91,6 +91,16 @@ def input_current(volts: Mapping[str, float], sources: Sequence[Source]) -> floa
     return sum((s.v - volts[s.node]) / s.ohm for s in sources)
 
 
+def transconductance(valve: Valve, volts: Mapping[str, float]) -> float:
+    """Return what a valve does with a small signal at its grid (S): the slope of its anode current, from volts at every node."""
+    cathode = volts[valve.cathode]
+    drive = volts[valve.grid] - cathode + max(0.0, volts[valve.screen] - cathode) / valve.mu
+    across = volts[valve.anode] - cathode
+    if drive <= 0 or across <= 0:
+        return 0.0
+    return 1.5 * valve.emission * valve.k * math.sqrt(drive) * (1.0 - valve.screen_share) * (1.0 - math.exp(-across / KNEE_V))
+
+
 def _conductances(paths: Sequence[Path], index: Mapping[str, int]) -> Floats:
     g = np.diag(np.full(len(index), LEAST_SIEMENS))
     for path in paths:

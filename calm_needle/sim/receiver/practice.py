@@ -1,4 +1,4 @@
-"""The practice receiver: a dossier's IF strip with hidden misalignment, fed by a generator, heard at the loudspeaker."""
+"""The practice receiver: a dossier's set with hidden misalignment and true parts, fed by a generator, heard at the loudspeaker."""
 
 import math
 import random
@@ -13,7 +13,7 @@ from calm_needle.sim.receiver.adjuster import Core
 from calm_needle.sim.receiver.detection import Audio, controlled, detect
 from calm_needle.sim.receiver.dip_jig import direct_volts
 from calm_needle.sim.receiver.front_end import FrontEnd
-from calm_needle.sim.receiver.supply import Supply
+from calm_needle.sim.receiver.supply import Supply, drawn_slopes
 from calm_needle.sim.receiver.transformer import Transformer, Winding
 from calm_needle.sim.receiver.true_parts import TrueParts
 
@@ -24,6 +24,8 @@ WAXED_LEFT_OFF = 0.3  # turns: nobody could move it far since the maker did
 STRAY_F = 9e-12  # of valve, leads and the winding itself, where the capacitor is open
 THROUGH_OPEN_WINDING = 1e-4  # what stray capacitance carries past it
 LEAST_AVERAGING_S = 0.01  # s: no meter answers faster
+STRIP, BEFORE_IT, OUTPUT = ("IFT",), ("L",), ("T",)  # the windings that a stage's valve feeds, by their names
+SLOPES_STAND_S = 0.2  # s: rails do not change faster than that by warming
 FLUTTER_S = 0.4  # s, how long the slow part of the needle's unrest lasts
 
 # What a dossier without a simulation part is given: typical of valve sets of the class.
@@ -95,6 +97,8 @@ class PracticeReceiver:
         self.clock = PracticeClock(clock)
         self.parts = TrueParts(model, seed=seed, faults=faults)
         self.supply = Supply(model, self.parts, clock=self.clock) if "supply" in model.simulation else None
+        self._drawn_slopes = drawn_slopes(model) if self.supply else {}
+        self._slopes: tuple[float, dict[str, float]] = (-math.inf, {})
         self.probes = Probes("", lifted=True)
         self.filled_in = tuple(name for name in (*TYPICAL, "transformers") if name not in model.simulation)
         settings = {**TYPICAL, **model.simulation}
@@ -172,27 +176,44 @@ class PracticeReceiver:
         """Return what stands at the loudspeaker now, without the meter's unrest."""
         depth = self.feed.depth
         free = self.free_v()
+        strip, output = self._alive(STRIP), self._alive(OUTPUT)
         carrier = controlled(free * math.sqrt(2.0), threshold_v=self._control["threshold_v"], slope=self._control["slope"])
         # The gain control turns the noise down with the signal.
         held = carrier / (free * math.sqrt(2.0)) if free > 0 else 1.0
-        noise = self._noise["grid_v"] * self.strip_gain(self.peak_hz_quick()) * held
+        noise = self._noise["grid_v"] * self.strip_gain(self.peak_hz_quick()) * held * strip
         return detect(
             carrier_v=carrier,
             noise_v=noise,
             depth=depth,
             efficiency=self._audio["detector_efficiency"],
-            audio_gain=self._audio["gain"],
+            audio_gain=self._audio["gain"] * output,
         )
 
     def free_v(self) -> float:
         """Return the carrier (V r.m.s.) at the detector as it would be without gain control: all that reaches the strip, added up."""
         f, level, _ = self.feed
-        free = self._at_grid(f, level) * self.strip_gain(f)
+        free = self._at_grid(f, level) * self.strip_gain(f) * self._alive(STRIP)
         if self.lead is not None and "aerial" in self.lead:
             mixed = self.front_end.mixed(f, emission=self.supply.emission() if self.supply else 1.0)
             if mixed is not None and mixed.frequency_hz > 0:
-                free = math.hypot(free, level * mixed.gain * self.strip_gain(mixed.frequency_hz))
+                free = math.hypot(free, level * mixed.gain * self.strip_gain(mixed.frequency_hz) * self._alive((*STRIP, *BEFORE_IT)))
         return free
+
+    def _alive(self, kinds: Sequence[str]) -> float:
+        """Return what the valves that feed windings of these kinds do, times what they would in a set as drawn: by rails and emission.
+
+        1 for a set that nobody has switched on by its safe start: the pages of alignment take its power for granted.
+        """
+        if self.supply is None or self.supply.share == 0.0:
+            return 1.0
+        now = self.clock()
+        if not 0.0 <= now - self._slopes[0] < SLOPES_STAND_S:
+            self._slopes = now, self.supply.slopes()
+        out = 1.0
+        for winding, drawn in self._drawn_slopes.items():
+            if winding.rstrip("0123456789-ps") in kinds:
+                out *= self._slopes[1].get(winding, 0.0) / drawn
+        return out
 
     def reading(self, *, dt_s: float) -> float:
         """Return the volts r.m.s. of tone and noise together, with their unrest, dt_s after the reading before."""

@@ -9,7 +9,7 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from calm_needle.core.dossier import Model
-from calm_needle.sim.receiver.network import GROUND, Path, Source, Valve, input_current, resistance_between, solve
+from calm_needle.sim.receiver.network import GROUND, Path, Source, Valve, input_current, resistance_between, solve, transconductance
 from calm_needle.sim.receiver.true_parts import TrueParts
 
 HEATER_TAU_S = 14.0
@@ -60,6 +60,12 @@ class Supply:
         cold = HEATER_COLD_TIMES - (HEATER_COLD_TIMES - 1.0) * self._heaters()
         return float(self.share * (line["heater_a"] * cold + line.get("standing_a", 0.0)) + direct * line["times"])
 
+    def slopes(self) -> dict[str, float]:
+        """Return the transconductance (S) of every valve whose anode is fed through a winding, by the winding's part."""
+        fed = {p["b"]: str(p["part"]) for p in self._data["paths"] if self.parts.data(p["part"])["kind"] == "winding"}
+        state = self._state()
+        return {fed[v.anode]: transconductance(v, state) for v in self._valves() if v.anode in fed}
+
     def ohms(self, part: str, *, lifted: bool) -> float:
         """Return what an ohmmeter finds across a part with the power off: the part alone, or with all that lies across it."""
         data, true = self.parts.data(part), self.parts[self.parts.insulated(part)]
@@ -92,14 +98,25 @@ class Supply:
     def _sources(self) -> list[Source]:
         return [Source(s["node"], s["v"] * self.share, s["ohm"]) for s in self._data["sources"]]
 
-    def _state(self) -> dict[str, float]:
+    def _valves(self) -> list[Valve]:
         emission = self.emission()
-        valves = [
+        return [
             Valve(
                 *(v["anode"], v["screen"], v["cathode"], v.get("grid", GROUND), v["k"], v["mu"], v["screen_share"]),
                 emission=emission * (min(1.0, self.parts[v["part"]].value / 100.0) if "part" in v else 1.0),
             )
             for v in self._data["valves"]
         ]
-        self._last = solve(paths=self._paths(), valves=valves, sources=self._sources(), near=self._last)
+
+    def _state(self) -> dict[str, float]:
+        self._last = solve(paths=self._paths(), valves=self._valves(), sources=self._sources(), near=self._last)
         return self._last
+
+
+def drawn_slopes(model: Model) -> dict[str, float]:
+    """Return the slopes of a model's valves (S) with every part as drawn, once it is warm: what its gains are meant for."""
+    clock = [0.0]
+    supply = Supply(model, TrueParts.drawn(model), clock=lambda: clock[0])
+    supply.power(1.0)
+    clock[0] = 100.0 * HEATER_TAU_S
+    return supply.slopes()

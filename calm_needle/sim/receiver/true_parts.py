@@ -59,6 +59,15 @@ class TrueParts:
             str(known[f]["part"]): 0.0 for f in faults if f in known and known[f]["kind"] == "open-capacitor"
         }
 
+    @classmethod
+    def drawn(cls, model: Model) -> "TrueParts":
+        """Return the parts exactly as they are drawn: a set that nobody has built."""
+        parts = cls(model, seed=0)
+        for name, data in parts._data.items():
+            times = ONE_SIDED.get(data["kind"], 1.0)
+            parts._parts[name] = replace(parts._parts[name], value=float(data["nominal"]) * times)
+        return parts
+
     def __contains__(self, name: str) -> bool:
         return name in self._parts
 
