@@ -22,6 +22,8 @@ PLATE_OHM = 5.0
 
 OWN_PAPER = "this model’s own"  # targets from any other stay unverified
 
+ALIKE_PERCENT, APART_PERCENT = 10.0, 30.0  # of a reading in one set against the same in another of its kind
+
 Page = Literal["intake", "notes"]
 
 
@@ -93,6 +95,17 @@ def _judge_warmth(entry: Mapping[str, str]) -> Judged:
     return Judged("good", f"{degrees:.0f} °C: as it should be.")
 
 
+def _judge_comparison(entry: Mapping[str, str]) -> Judged:
+    suspect, good = (parse_si(entry[name], unit=entry["unit"]) for name in ("suspect", "good"))
+    if good == 0:
+        return Judged("watch", "The good one shows nothing: say of which place and with what it was read.")
+    off = 100.0 * (suspect / good - 1.0)
+    said = f"{format_db(off)}\u00a0% of the good one’s"
+    if abs(off) <= ALIKE_PERCENT:
+        return Judged("good", f"{said}: alike, as far as the two sets are the same.")
+    return Judged("watch" if abs(off) <= APART_PERCENT else "stop", f"{said}. That the two are the same otherwise is assumed.")
+
+
 def _judge_gang_short(entry: Mapping[str, str]) -> Judged:
     here, away = parse_si(entry["ohm"], unit="Ω"), parse_si(entry["away_ohm"], unit="Ω")
     if here >= SHORT_OHM:
@@ -120,7 +133,7 @@ KINDS: dict[str, EntryKind] = {
         EntryKind(
             "purpose",
             "Owner’s purpose",
-            "It decides how far to go, and where in the band to peak.",
+            "It decides how far to go, and where in the band to peak; “Peaked where one listens”, in Reckon, says what that costs elsewhere.",
             (Field("use", "What is it for?", "one local station, the whole dial, on show"), Field("bands", "Bands, the most wanted first")),
         ),
         EntryKind(
@@ -224,6 +237,20 @@ KINDS: dict[str, EntryKind] = {
             page="notes",
         ),
         EntryKind(
+            "comparison",
+            "Beside a good one",
+            "The same reading in a good set or on the sister part; that the two are the same is assumed.",
+            (
+                Field("what", "What was read", "V2 anode, winding, dip"),
+                Field("unit", "In", choices=("V", "A", "Ω", "H", "F", "Hz")),
+                Field("suspect", "Here"),
+                Field("good", "In the good one"),
+                Field("which", "Which is that", "serial, or the sister’s name"),
+            ),
+            page="notes",
+            judge=_judge_comparison,
+        ),
+        EntryKind(
             "room noise",
             "Room noise",
             "Before a sensitivity is measured: lamps, computers, the fence.",
@@ -313,6 +340,12 @@ def check(kind: EntryKind, form: Mapping[str, str]) -> dict[str, str]:
                     faults[field.name] = f"{field.label}: not below zero."
             except NotUnderstood as fault:
                 faults[field.name] = str(fault)
+    if kind.name == "comparison" and "unit" not in faults:
+        for name in {"suspect", "good"} - set(faults):
+            try:
+                parse_si(out[name], unit=out["unit"])
+            except NotUnderstood as fault:
+                faults[name] = str(fault)
     if not faults and kind.name == "worth":
         for low, high in (("hours_low", "hours_high"), ("parts_low", "parts_high")):
             if parse_si(out[high], unit="") < parse_si(out[low], unit=""):

@@ -28,6 +28,10 @@ class Intake(unittest.TestCase):
             ("room noise", {"on_v": "22m", "off_v": "21m"}, "good"),
             ("room noise", {"on_v": "0", "off_v": "21m"}, "watch"),
             ("gang short", {"ohm": "0.4", "away_ohm": "100M"}, "stop"),
+            ("comparison", {"unit": "V", "suspect": "231 V", "good": "240"}, "good"),
+            ("comparison", {"unit": "Ω", "suspect": "5.4", "good": "6.8"}, "watch"),
+            ("comparison", {"unit": "Ω", "suspect": "68", "good": "6.8"}, "stop"),
+            ("comparison", {"unit": "V", "suspect": "68", "good": "0"}, "watch"),
             ("gang short", {"ohm": "2k", "away_ohm": "100M"}, "stop"),
             ("gang short", {"ohm": "0.4", "away_ohm": "0.5"}, "watch"),
             ("gang short", {"ohm": "100M", "away_ohm": "100M"}, "good"),
@@ -35,6 +39,13 @@ class Intake(unittest.TestCase):
             judge = KINDS[kind].judge
             assert judge
             self.assertEqual(judge(entry).state, state, f"{kind} {entry}")
+
+    def test_a_comparison_is_in_one_unit(self) -> None:
+        entry = {"what": "IFT2 primary", "unit": "Ω", "suspect": "6.9 V", "good": "six", "which": "IFT1"}
+        with self.assertRaises(FieldsRefused) as caught:
+            check(KINDS["comparison"], entry)
+        self.assertEqual(set(caught.exception.faults), {"suspect", "good"})
+        self.assertEqual(check(KINDS["comparison"], {**entry, "suspect": "6.9", "good": "6.8 Ω"})["good"], "6.8 Ω")
 
     def test_a_range_the_wrong_way_round_is_refused(self) -> None:
         with self.assertRaises(FieldsRefused) as caught:

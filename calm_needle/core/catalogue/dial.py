@@ -4,7 +4,7 @@ import math
 from collections.abc import Mapping
 from typing import Any
 
-from calm_needle.core import dial, superhet, tracking
+from calm_needle.core import dial, peak_place, superhet, tracking
 from calm_needle.core.calculator import Calculator, Key, Result
 from calm_needle.core.frequency import band_overlap, conversion_chain, crystal_band, oscillator_check
 from calm_needle.core.pictures import Curves, Line, Mark, Picture, Place, Scale
@@ -60,6 +60,23 @@ def _tracking_picture(inputs: Values, results: Values) -> Picture:
         ],
         [Mark(inputs[f"f{k}_hz"], f"f{k}", 0.0, "after") for k in (1, 2, 3)],
         band=(-tolerance, tolerance),
+        log_x=True,
+    )
+
+
+def _peak_picture(inputs: Values, results: Values) -> Picture:
+    curves = peak_place.loss_curves(**inputs)
+    book, own = ([(f, -x) for f, x in zip(curves.frequencies_hz, y, strict=True)] for y in (curves.book_db, curves.own_db))
+    inside = inputs["f_low_hz"] < results["worst_hz"] < inputs["f_high_hz"] * 0.999  # at an end its words would lie on the axis
+    return Curves(
+        "What the signal circuit loses over the band",
+        "Hz",
+        "dB",
+        [Line("by the book", book, "slate", dashed=True), Line("peaked there", own)],
+        [
+            Mark(inputs["own_hz"], "peaked", 0.0, "after"),
+            Mark(results["worst_hz"], "most lost" if inside else "", -results["worst_db"], "madder"),
+        ],
         log_x=True,
     )
 
@@ -206,6 +223,43 @@ CALCULATORS = (
             "Losses and the coils' own capacitance are neglected; strays count into the trimmers.",
         ),
         _tracking_picture,
+    ),
+    Calculator(
+        "peak-place",
+        "Peaked where one listens",
+        "tracking and dial",
+        "what peaking the aerial circuit at the owner’s frequency gains there and loses elsewhere",
+        (
+            Key("own_hz", "Hz", "Where one listens", "810 kHz", sensible=SIGNAL),
+            Key("f1_hz", "Hz", "Tracks at, low", "600 kHz", sensible=SIGNAL, known="track1_hz"),
+            Key("f2_hz", "Hz", "middle", "950 kHz", sensible=SIGNAL),
+            Key("f3_hz", "Hz", "high, where the book peaks it", "1400 kHz", sensible=SIGNAL, known="track2_hz"),
+            IF_HZ,
+            L_RF,
+            F_LOW,
+            F_HIGH,
+            Key("q", "", "Loaded Q of the circuit", "70", low=1.0, high=2000.0),
+        ),
+        peak_place.peak_place,
+        (
+            Result("gained_db", "Gained where one listens", "dB", 2),
+            Result("worst_db", "Most lost elsewhere", "dB", 2),
+            Result("worst_hz", "at", "Hz", 3),
+            Result("book_there_db", "by the book there", "dB", 2),
+            Result("worst_book_db", "Most lost by the book anywhere", "dB", 2),
+        ),
+        "Peaked at {own_hz}: {gained_db} more there; the most is lost at {worst_hz}, {worst_db}, where the book loses {book_there_db}.",
+        (
+            "error e by three-point tracking at {f1_hz}, {f2_hz} and {f3_hz}, coil {l_rf_h}, IF {if_hz}",
+            "trimmer peaked at {own_hz}: e(f) − e({own_hz}) × (f / {own_hz})³",
+            "loss: 10 log(1 + (2 × {q} × e / f)²); at {own_hz} by the book {gained_db}, and nothing when it is peaked there",
+            "over {f_low_hz} to {f_high_hz}: {worst_db} at {worst_hz}; by the book nowhere more than {worst_book_db}",
+        ),
+        (
+            "Equal gang sections, oscillator above and tracking at the three points; one signal circuit, peaked by its trimmer.",
+            "Good while the loss is under some 20 dB; with two circuits peaked alike, twice the decibels.",
+        ),
+        _peak_picture,
     ),
     Calculator(
         "image-ratio",
