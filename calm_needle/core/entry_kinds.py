@@ -133,7 +133,7 @@ KINDS: dict[str, EntryKind] = {
         EntryKind(
             "purpose",
             "Owner’s purpose",
-            "It decides how far to go, and where in the band to peak; “Peaked where one listens”, in Reckon, says what that costs elsewhere.",
+            "It decides how far to go, and where in the band to peak; “Peaked where one listens”, in Reckon, says what it costs.",
             (Field("use", "What is it for?", "one local station, the whole dial, on show"), Field("bands", "Bands, the most wanted first")),
         ),
         EntryKind(

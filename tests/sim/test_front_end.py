@@ -1,9 +1,11 @@
+import copy
 import math
 import unittest
 
 from hypothesis import given
 from hypothesis import strategies as st
 
+from calm_needle.core.dossier import read_model
 from calm_needle.core.superhet import image_ratio_db
 from calm_needle.sim.receiver.front_end import FrontEnd, Tank
 from calm_needle.sim.receiver.practice import Input, PracticeReceiver
@@ -135,6 +137,16 @@ class Rails(unittest.TestCase):
         silent.front_end.point(920e3)
         silent.feed = Input(920e3, 10e-3, 0.3)
         self.assertLess(silent.audio().tone_v, 1e-6)
+
+    def test_a_circuit_that_makes_no_sense_takes_no_set_down(self) -> None:
+        data = copy.deepcopy(dict(dossiers.model("dunlin-3").raw))
+        for valve in data["simulation"]["supply"]["valves"]:
+            valve["k"] = 1e9
+        set_ = PracticeReceiver(read_model(data), seed=1)
+        assert set_.supply
+        set_.supply.power(1.0)
+        set_.lead, set_.feed = "V1-g1", Input(set_.model.if_hz, 1e-4, 0.3)
+        self.assertGreater(set_.audio().tone_v, 0.0)
 
     def test_a_set_as_drawn_has_the_gain_it_is_drawn_for(self) -> None:
         for key in MODELS:

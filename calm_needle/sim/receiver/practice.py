@@ -204,7 +204,7 @@ class PracticeReceiver:
 
         1 for a set that nobody has switched on by its safe start: the pages of alignment take its power for granted.
         """
-        if self.supply is None or self.supply.share == 0.0:
+        if self.supply is None or self.supply.share == 0.0 or not self._drawn_slopes:
             return 1.0
         now = self.clock()
         if not 0.0 <= now - self._slopes[0] < SLOPES_STAND_S:

@@ -114,9 +114,15 @@ class Supply:
 
 
 def drawn_slopes(model: Model) -> dict[str, float]:
-    """Return the slopes of a model's valves (S) with every part as drawn, once it is warm: what its gains are meant for."""
+    """Return the slopes of a model's valves (S) with every part as drawn, once it is warm: what its gains are meant for.
+
+    Valves that are cut off as drawn are left out, and all of them where no state of the circuit is found: nothing follows from it then.
+    """
     clock = [0.0]
     supply = Supply(model, TrueParts.drawn(model), clock=lambda: clock[0])
     supply.power(1.0)
     clock[0] = 100.0 * HEATER_TAU_S
-    return supply.slopes()
+    try:
+        return {winding: slope for winding, slope in supply.slopes().items() if slope > 0}
+    except ArithmeticError:
+        return {}
