@@ -26,7 +26,7 @@ def looks(conn: sqlite3.Connection, job: JobRow, *, today: date | None = None) -
     found = _warm(conn, job, parts, made)
     found += [
         another_day(part.id, days=days(measured[part.id][-1][1]))
-        for part in parts
+        for part in parts_sweep.as_fitted(conn, job.id, parts)
         if once_only(part, [m for m, _ in measured.get(part.id, ())])
     ]
     found += [rest_of_can(can, left=left, days=days(at_utc)) for can, left, at_utc in left_in_cans(made, cans=repairs.cans_of(parts))]

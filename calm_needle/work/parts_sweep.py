@@ -127,6 +127,12 @@ def _new_since(conn: sqlite3.Connection, job_id: int, parts: Sequence[Part]) -> 
     return {p.id: max(new.get(p.id, ""), new.get(p.of, "")) for p in parts}
 
 
+def as_fitted(conn: sqlite3.Connection, job_id: int, parts: Sequence[Part]) -> list[Part]:
+    """Return the parts as they are fitted now: what was replaced is no longer of the weak kind that was drawn."""
+    since = _new_since(conn, job_id, parts)
+    return [part._replace(weak=part.weak and not since[part.id]) for part in parts]
+
+
 def _lines(conn: sqlite3.Connection, job_id: int, parts: list[Part]) -> list[PartLine]:
     last = revisions_store.last_part_checks(conn, job_id)
     since = _new_since(conn, job_id, parts)
@@ -140,5 +146,5 @@ def _lines(conn: sqlite3.Connection, job_id: int, parts: list[Part]) -> list[Par
             judge_part(part, checks.get(part.id, ())),
             last.get(part.id, 0),
         )
-        for part in parts
+        for part in as_fitted(conn, job_id, parts)
     ]
