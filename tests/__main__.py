@@ -22,10 +22,10 @@ import calm_needle
 import tests
 
 BROWSER = "tests.browser"
-# What runs beside the rest, each in a process of its own: a whole job waits for readings most of its time.
+# What runs beside the rest, each group in a process of its own: the first waits for readings most of its time.
 BESIDE = (
-    ("tests.browser.test_whole_job",),
-    ("tests.browser.test_typed_job", "tests.browser.test_before_alignment", "tests.browser.test_reckon", "tests.browser.test_every_page"),
+    ("tests.browser.test_whole_job", "tests.work.test_boat_house", "tests.work.test_meters", "tests.whole.test_sudden_death"),
+    ("tests.browser.test_before_alignment", "tests.browser.test_reckon", "tests.browser.test_every_page"),
 )
 
 
@@ -56,11 +56,8 @@ def _suite(*, browser: bool) -> unittest.TestSuite:
     suite = unittest.TestSuite()
     for module in _modules(tests):
         name = module.__name__
-        if (
-            name.rpartition(".")[2].startswith("test_")
-            and name not in itertools.chain(*BESIDE)
-            and (browser or not name.startswith(BROWSER))
-        ):
+        wanted = name not in itertools.chain(*BESIDE) if browser else not name.startswith(BROWSER)
+        if name.rpartition(".")[2].startswith("test_") and wanted:
             suite.addTests(unittest.defaultTestLoader.loadTestsFromModule(module))
     for module in _modules(calm_needle):
         suite.addTests(doctest.DocTestSuite(module))

@@ -6,6 +6,7 @@ import tempfile
 import threading
 import unittest
 from pathlib import Path
+from typing import ClassVar
 
 from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
 from waitress import wasyncore
@@ -104,12 +105,13 @@ class BrowserTest(unittest.TestCase):
     """A test with a live demo server; any console error fails it at its end."""
 
     demo = True
+    options: ClassVar[dict[str, object]] = {}  # of the browser's context
 
     def setUp(self) -> None:
         self.live = LiveServer(demo=self.demo)
         self.addCleanup(self.live.close)
         self.errors: list[str] = []
-        self.page = new_page(self.live.url, errors=self.errors)
+        self.page = new_page(self.live.url, errors=self.errors, **self.options)
         self.addCleanup(self.page.context.close)
 
     def tearDown(self) -> None:
