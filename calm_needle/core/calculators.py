@@ -8,7 +8,7 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from calm_needle.core.calculator import LONGEST_LIST, POSSIBLE, Answer, Calculator, Doubt, Key, Result
-from calm_needle.core.catalogue import coils, dial, frequency, levels, noise, parts, supply, tuned
+from calm_needle.core.catalogue import coils, dial, frequency, levels, noise, parts, supply, tracking, tuned
 from calm_needle.core.plausible import likely_instead
 from calm_needle.core.quantities import LOGARITHMIC, TRUE_MINUS, format_db, format_si, parse_list, parse_si
 from calm_needle.core.sine_fit import Recording
@@ -20,7 +20,7 @@ MOST_INT = 10**300  # beyond it an integer is no float
 LONG_S = 120.0  # from here on, minutes are what one would say
 
 CALCULATORS: dict[str, Calculator] = {
-    c.name: c for module in (levels, tuned, dial, frequency, noise, parts, coils, supply) for c in module.CALCULATORS
+    c.name: c for module in (levels, tuned, tracking, dial, frequency, noise, parts, coils, supply) for c in module.CALCULATORS
 }
 
 
