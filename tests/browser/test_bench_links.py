@@ -2,6 +2,7 @@
 
 import math
 import re
+from typing import ClassVar
 
 from playwright.sync_api import Route, expect
 
@@ -10,6 +11,8 @@ from tests.support.browser import BrowserTest
 
 
 class TurningByHand(BrowserTest):
+    options: ClassVar[dict[str, object]] = {}
+
     def test_the_core_is_wheeled_and_dragged_round(self) -> None:
         bench, page = BenchPage.at_first_core(self.page), self.page
         box = page.get_by_role("slider").bounding_box()

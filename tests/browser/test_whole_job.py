@@ -1,7 +1,5 @@
 """The whole job as a person does it, on the real page, with the keyboard."""
 
-from typing import ClassVar
-
 from playwright.sync_api import expect
 
 from tests.browser.pages.bench_page import BenchPage
@@ -69,8 +67,6 @@ class Apprentice:
 
 
 class TheWholeJobAtTheBench(BrowserTest):
-    options: ClassVar[dict[str, object]] = {"reduced_motion": "reduce"}  # a needle that glides takes the processor from the others
-
     def test_the_if_strip_is_aligned_by_following_the_advice(self) -> None:
         page = self.page
         bench = BenchPage.begin(page, "20318")
