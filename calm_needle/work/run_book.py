@@ -168,7 +168,7 @@ class RunBook:
     def take(self, *, sure: bool = False) -> None:
         """Take the step as it stands and go on. Raises NotSureEnough when no crest was seen and nobody insisted."""
         self._expect("step")
-        step, now, verdict = self.step, self.seen.now(), self.seen.verdict
+        step, now, verdict = self.step, self.seen.now(), self.seen.verdict_for_a_hand()
         assert step is not None
         if now is None:
             raise FieldsRefused({"reading": "There is no reading yet to take. Read the meter first."})

@@ -16,6 +16,8 @@ from calm_needle.work.clock import seconds
 
 LAST_READINGS_S = 0.8  # s over which "now" is averaged when readings come by themselves
 FIRST_READINGS = 4  # readings that make the start of such a visit when the turns are not known
+ANSWER_S = 1.5  # from what is read on the page to the key that is pressed
+STILL_DB = 0.5  # a reading that has moved by less, where nobody counts the turns
 METER_LAG_S = 0.1  # how far a meter that the program reads is behind, by its averaging
 
 
@@ -27,6 +29,7 @@ class VisitReadings:
         self.kept: list[ReadingRow] = []
         self.watched: list[ReadingRow] = []  # those that count for the watch
         self._watch = PeakWatch(goal=self.goal)
+        self._advised: tuple[ReadingRow, Verdict] | None = None  # the last reading at which a crest was said to be there
         for row in rows:
             self.add(row)
 
@@ -36,7 +39,24 @@ class VisitReadings:
 
     @property
     def verdict(self) -> Verdict:
-        return self._watch.verdict()
+        found = self._watch.verdict()
+        if found.kind == "crest" and self.watched:
+            self._advised = self.watched[-1], found
+        return found
+
+    def verdict_for_a_hand(self) -> Verdict:
+        """The verdict that a person acts on: a crest that was shown within the time of a hand's answer, if nothing was turned since.
+
+        Readings go on while a key is pressed, and wander may take away for a moment what the page has just said.
+        """
+        now = self.verdict
+        if now.kind == "crest" or self._advised is None:
+            return now
+        last, (shown, crest) = self.watched[-1], self._advised
+        still = last.kind == "live" and last.turns == shown.turns and last.generator_v == shown.generator_v
+        if last.turns is None:
+            still = still and abs(self.decibels(last) - self.decibels(shown)) <= STILL_DB
+        return crest if still and seconds(last.at_utc) - seconds(shown.at_utc) <= ANSWER_S else now
 
     def add(self, row: ReadingRow) -> None:
         """Take a reading in, and let the watch see it."""
