@@ -31,7 +31,7 @@ class TheHandThatAnswers(unittest.TestCase):
         """What a person's key finds after these readings, when the page had said «take it» at one before them."""
         visit = VisitReadings(None, ())
         visit._watch = Scripted(crest_at=1)  # type: ignore[assignment]
-        visit.add(row(1, at_s=1.0, turns=later[0].turns))
+        visit.add(row(1, at_s=1.0, turns=None if later[0].turns is None else 1.0))
         self.assertEqual(visit.verdict.kind, "crest")
         for reading in later:
             visit.add(reading)
