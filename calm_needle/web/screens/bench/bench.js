@@ -42,6 +42,7 @@ document.addEventListener('alpine:init', () => {
       this.source = new EventSource(this.start.stream);
       this.source.onmessage = (e) => {
         const snapshot = JSON.parse(e.data);
+        this.newest = snapshot;
         if (snapshot.version !== this.version) this.refresh();
         if (snapshot.visit === this.start.visit) this.show(snapshot);
       };
@@ -127,6 +128,7 @@ document.addEventListener('alpine:init', () => {
     async refresh() {
       if (this.refreshing) { this.again = true; return; }
       this.refreshing = true;
+      const known = this.newest;
       try {
         const answer = await fetch(location.pathname, { headers: { Accept: 'text/html' } });
         if (!answer.ok) return;
@@ -138,6 +140,8 @@ document.addEventListener('alpine:init', () => {
         }
         document.title = fresh.title;
         this.begin(this.read());
+        // What the stream said while the page was on its way is newer than the page.
+        if (this.newest !== known && this.newest.visit === this.start.visit) this.show(this.newest);
         if (focused) document.querySelector(`[data-key="${focused}"]`)?.focus();
       } finally {
         this.refreshing = false;
