@@ -4,10 +4,10 @@ import json
 from importlib import resources
 
 from benchmarks.figures import per_second
-from calm_needle.core.dossier import read_model
-from calm_needle.core.peak_watch import PeakWatch
-from calm_needle.core.synthetic_streams import make_stream
+from calm_needle.core.dossier.read import read_model
+from calm_needle.core.procedure.watch.peak_watch import PeakWatch
 from calm_needle.sim.receiver.practice import Input, PracticeReceiver
+from tests.support.synthetic_streams import make_stream
 
 READINGS = 5_000
 

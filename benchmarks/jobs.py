@@ -14,8 +14,9 @@ from PIL import Image
 from benchmarks.figures import milliseconds
 from calm_needle.store import db
 from calm_needle.web.app import create_app
-from calm_needle.work import demo_world, photographs
-from calm_needle.work import shelf as shelf_work
+from calm_needle.work import demo_world
+from calm_needle.work.jobs import photographs
+from calm_needle.work.jobs import shelf as shelf_work
 from calm_needle.work.workshop import Workshop
 
 PARTS, READINGS, PHOTOGRAPHS = 120, 5_000, 60

@@ -10,7 +10,7 @@ from playwright.sync_api import Request
 from benchmarks.figures import milliseconds
 from calm_needle.web.app import create_app
 from calm_needle.work import demo_world
-from calm_needle.work import shelf as shelf_work
+from calm_needle.work.jobs import shelf as shelf_work
 from calm_needle.work.workshop import Workshop
 from tests.support.browser import LiveServer, close_shared_browser, new_page
 

@@ -12,8 +12,8 @@ from pathlib import Path
 import numpy as np
 
 from benchmarks.figures import milliseconds, quantile
-from calm_needle.core import calculators
-from calm_needle.core.response import fit_pair, pair_levels_db
+from calm_needle.core.physics.response import fit_pair, pair_levels_db
+from calm_needle.core.reckon import answers as calculators
 from calm_needle.web.app import create_app
 from calm_needle.work import demo_world
 from calm_needle.work.workshop import Workshop

@@ -3,7 +3,7 @@
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import fields
 
-from calm_needle.core.synthetic_streams import Tally, tally_of
+from tests.support.synthetic_streams import Tally, tally_of
 
 STREAMS, PORTION = 10_000, 500
 

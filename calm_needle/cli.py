@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from pathlib import Path
 from typing import IO, Any
 
-from calm_needle.core import calculators
+from calm_needle.core.reckon import answers as calculators
 from calm_needle.errors import CalmNeedleError, NoAnswer, NotUnderstood, OutOfRange, UnknownName
 from calm_needle.files.wav import read_wav
 

@@ -24,7 +24,12 @@ import tests
 BROWSER = "tests.browser"
 # What runs beside the rest, each group in a process of its own: the first waits for readings most of its time.
 BESIDE = (
-    ("tests.browser.test_whole_job", "tests.work.test_boat_house", "tests.work.test_meters", "tests.whole.test_sudden_death"),
+    (
+        "tests.browser.test_whole_job",
+        "tests.work.soundness.test_boat_house",
+        "tests.work.instruments.test_meters",
+        "tests.whole.test_sudden_death",
+    ),
     ("tests.browser.test_before_alignment", "tests.browser.test_reckon", "tests.browser.test_every_page"),
 )
 

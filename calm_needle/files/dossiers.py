@@ -9,7 +9,7 @@ from typing import Any
 
 import jsonschema
 
-from calm_needle.core.dossier_faults import meaning_faults
+from calm_needle.core.dossier.faults import meaning_faults
 from calm_needle.errors import Fault, FileRefused
 
 LARGEST_BYTES = 2_000_000

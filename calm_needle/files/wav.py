@@ -6,7 +6,7 @@ from pathlib import Path
 
 import numpy as np
 
-from calm_needle.core.sine_fit import Recording
+from calm_needle.core.physics.sine_fit import Recording
 from calm_needle.errors import Fault, FileRefused
 
 LARGEST_BYTES = 64_000_000

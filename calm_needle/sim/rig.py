@@ -15,7 +15,7 @@ import time
 from pathlib import Path
 from typing import Any
 
-from calm_needle.core.dossier import read_model
+from calm_needle.core.dossier.read import read_model
 from calm_needle.sim.instruments.generator import SignalGenerator
 from calm_needle.sim.instruments.hands import Hands
 from calm_needle.sim.instruments.lcr_meter import LcrMeter

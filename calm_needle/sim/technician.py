@@ -5,7 +5,7 @@ For rehearsals and for the demo world's older jobs. Knows only what a person at 
 
 import random
 
-from calm_needle.core.peak_watch import Verdict
+from calm_needle.core.procedure.watch.peak_watch import Verdict
 
 SPEED_TURNS_S = 0.22  # how fast a core is turned while searching
 CLOSE_TURNS_S = 0.06  # and when coming back to a crest

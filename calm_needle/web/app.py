@@ -9,8 +9,8 @@ from flask import Flask, Response, abort, current_app, request, send_from_direct
 from flask_compress import Compress
 from flask_wtf.csrf import CSRFProtect
 
-from calm_needle.core.cautions import LAST_WORD
 from calm_needle.core.quantities import format_db, format_si
+from calm_needle.core.soundness.cautions import LAST_WORD
 from calm_needle.errors import NotFound
 from calm_needle.web import failures
 from calm_needle.web.screens.bands.views import screen as bands
@@ -29,7 +29,7 @@ from calm_needle.web.screens.record.views import screen as record
 from calm_needle.web.screens.repairs.views import screen as repairs
 from calm_needle.web.screens.shelf.views import screen as shelf
 from calm_needle.web.screens.start.views import screen as start
-from calm_needle.work import drafts
+from calm_needle.work.jobs import drafts
 from calm_needle.work.workshop import Workshop
 
 HERE = Path(__file__).parent

@@ -6,8 +6,8 @@ from typing import cast
 from flask import current_app, request
 
 from calm_needle.errors import FieldsRefused
-from calm_needle.work.meters import Meters
-from calm_needle.work.shelf import job_of
+from calm_needle.work.instruments.meters import Meters
+from calm_needle.work.jobs.shelf import job_of
 from calm_needle.work.workshop import Workshop
 
 

@@ -7,10 +7,10 @@ from typing import Any
 
 from flask import Blueprint, Response, render_template, request, url_for
 
-from calm_needle.core.entry_kinds import Page
+from calm_needle.core.soundness.entry_kinds import Page
 from calm_needle.web.acting import act
 from calm_needle.web.asking import typed_form, workshop
-from calm_needle.work import entries as work
+from calm_needle.work.jobs import entries as work
 
 
 def entry_screen(name: Page) -> Blueprint:

@@ -21,7 +21,7 @@ from calm_needle.errors import (
     UnknownName,
 )
 from calm_needle.web.asking import wants_json
-from calm_needle.work.run_book import NotSureEnough
+from calm_needle.work.bench.run_book import NotSureEnough
 
 STATUS: tuple[tuple[type[CalmNeedleError], int, str], ...] = (
     (NotFound, 404, "That is not here"),

@@ -12,9 +12,9 @@ from calm_needle.sim.receiver.practice import PracticeReceiver
 from calm_needle.store import bench as bench_store
 from calm_needle.store import intake, practice, runs, shelf
 from calm_needle.store.db import transaction
-from calm_needle.work import shelf as shelf_work
-from calm_needle.work.rehearsal import MadeUpClock, rehearse
-from calm_needle.work.run_book import RunBook
+from calm_needle.work.bench.rehearsal import MadeUpClock, rehearse
+from calm_needle.work.bench.run_book import RunBook
+from calm_needle.work.jobs import shelf as shelf_work
 
 DOSSIERS = ("halvern-6b", "dunlin-3", "stannard-seven")
 BEFORE_IF = ("intake", "safe start", "health")

@@ -6,19 +6,19 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
-from calm_needle.core import calculators
-from calm_needle.core.calculator import Answer, Calculator, Doubt, Key
-from calm_needle.core.catalogue.tuned import pair_curves
-from calm_needle.core.dossier import Band, Model
+from calm_needle.core.dossier.model import Band, Model
+from calm_needle.core.physics.response import PairFit, coupled_pair, fit_pair
+from calm_needle.core.physics.sine_fit import Recording
 from calm_needle.core.pictures import Picture
 from calm_needle.core.quantities import format_si
-from calm_needle.core.response import PairFit, coupled_pair, fit_pair
-from calm_needle.core.sine_fit import Recording
+from calm_needle.core.reckon import answers as calculators
+from calm_needle.core.reckon.calculator import Answer, Calculator, Doubt, Key
+from calm_needle.core.reckon.catalogue.tuned import pair_curves
 from calm_needle.errors import CalmNeedleError, FieldsRefused, NotFound
 from calm_needle.files.traces import Trace
 from calm_needle.store import reckonings, runs, shelf
 from calm_needle.work.clock import now_utc
-from calm_needle.work.shelf import job_of, model_of_dossier
+from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 
 Shown = list[tuple[str, str]]
 

@@ -13,11 +13,11 @@ from pathlib import Path
 from calm_needle.errors import StoreUnusable
 from calm_needle.store import bench as bench_store
 from calm_needle.store import db, practice, shelf
+from calm_needle.work.bench.desk import Desk
 from calm_needle.work.clock import now_utc
-from calm_needle.work.desk import Desk
-from calm_needle.work.live_bench import LiveBench, find_out
-from calm_needle.work.meters import METERS, Meters
-from calm_needle.work.stand_ins import StandIns
+from calm_needle.work.instruments.live_bench import LiveBench, find_out
+from calm_needle.work.instruments.meters import METERS, Meters
+from calm_needle.work.instruments.stand_ins import StandIns
 
 
 class Workshop:

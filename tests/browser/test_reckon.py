@@ -9,8 +9,8 @@ import numpy as np
 from playwright.sync_api import Page, expect
 from scipy.io import wavfile
 
-from calm_needle.core.calculators import CALCULATORS, answer_text
-from calm_needle.core.response import pair_levels_db
+from calm_needle.core.physics.response import pair_levels_db
+from calm_needle.core.reckon.answers import CALCULATORS, answer_text
 from tests.browser.test_every_page import violations
 from tests.support.browser import BrowserTest
 

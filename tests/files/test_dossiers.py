@@ -3,7 +3,7 @@ import unittest
 from collections.abc import Callable
 from typing import Any
 
-from calm_needle.core.dossier import read_model
+from calm_needle.core.dossier.read import read_model
 from calm_needle.errors import FileRefused
 from calm_needle.files.dossiers import LARGEST_BYTES, load_dossier
 from calm_needle.files.readings_csv import CsvReading, write_readings

@@ -4,7 +4,7 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from calm_needle.core import coils, dip_scan
+from calm_needle.core.physics import coils, dip_scan
 from calm_needle.sim.receiver.adjuster import Core
 from calm_needle.sim.receiver.dip_jig import JIG_OHM, direct_volts
 from calm_needle.sim.receiver.practice import PracticeReceiver

@@ -5,8 +5,8 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from calm_needle.core.dossier import read_model
-from calm_needle.core.superhet import image_ratio_db
+from calm_needle.core.dossier.read import read_model
+from calm_needle.core.physics.superhet import image_ratio_db
 from calm_needle.sim.receiver.front_end import FrontEnd, Tank
 from calm_needle.sim.receiver.practice import Input, PracticeReceiver
 from tests.support import dossiers

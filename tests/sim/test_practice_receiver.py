@@ -4,7 +4,7 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from calm_needle.core.dossier import read_model
+from calm_needle.core.dossier.read import read_model
 from calm_needle.sim.receiver.adjuster import Core, fraction_for, inductance_at
 from calm_needle.sim.receiver.detection import controlled
 from calm_needle.sim.receiver.practice import LEFT_OFF, Input, PracticeReceiver

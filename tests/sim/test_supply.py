@@ -4,7 +4,7 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from calm_needle.core.dossier import Model
+from calm_needle.core.dossier.model import Model
 from calm_needle.sim.receiver.network import GROUND, Path, Source, Valve, resistance_between, solve
 from calm_needle.sim.receiver.practice import STRAY_F, PracticeReceiver
 from tests.support import dossiers

@@ -4,7 +4,8 @@ import json
 from functools import cache
 from importlib import resources
 
-from calm_needle.core.dossier import Model, read_model
+from calm_needle.core.dossier.model import Model
+from calm_needle.core.dossier.read import read_model
 
 
 @cache

@@ -9,11 +9,12 @@ from importlib import resources
 from pathlib import Path
 from typing import Any
 
-from calm_needle.core.dossier import Model, read_model
+from calm_needle.core.dossier.model import Model
+from calm_needle.core.dossier.read import read_model
 from calm_needle.store import db, runs, shelf
-from calm_needle.work import shelf as shelf_work
-from calm_needle.work.rehearsal import MadeUpClock
-from calm_needle.work.run_book import RunBook
+from calm_needle.work.bench.rehearsal import MadeUpClock
+from calm_needle.work.bench.run_book import RunBook
+from calm_needle.work.jobs import shelf as shelf_work
 
 IF_HZ = 468e3
 MORNING = datetime(2026, 11, 24, 10, 0, tzinfo=UTC)

@@ -7,7 +7,7 @@ import re
 from PIL import Image
 
 from calm_needle.store import starts
-from calm_needle.work import entries, photographs
+from calm_needle.work.jobs import entries, photographs
 from tests.support.client import PageTest
 
 DUNLIN, STANNARD = 5, 6

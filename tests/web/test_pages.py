@@ -3,7 +3,7 @@
 import io
 import json
 
-from calm_needle.work import entries, intake
+from calm_needle.work.jobs import entries, intake
 from tests.support import halvern
 from tests.support.client import OLDER_RUN, TYPED_JOB, PageTest
 

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from calm_needle import errors
 from calm_needle.cli import build_parser
-from calm_needle.core.calculators import CALCULATORS
+from calm_needle.core.reckon.answers import CALCULATORS
 
 ROOT = Path(__file__).parents[2]
 PACKAGE = ROOT / "calm_needle"

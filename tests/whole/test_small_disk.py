@@ -58,7 +58,7 @@ class SmallDisk(unittest.TestCase):
         copy_into(path)
         (path / "photographs").mkdir()
         script = (
-            "import pathlib, resource, sys; from calm_needle.work import photographs; from calm_needle.store import db\n"
+            "import pathlib, resource, sys; from calm_needle.work.jobs import photographs; from calm_needle.store import db\n"
             "path = pathlib.Path(sys.argv[1]); conn = db.connect(path / db.FILE_NAME); content = sys.stdin.buffer.read()\n"
             "resource.setrlimit(resource.RLIMIT_FSIZE, (20_000, resource.RLIM_INFINITY))\n"
             "try: photographs.attach(conn, path / 'photographs', 5, content=content, name='noise.jpg', caption='')\n"

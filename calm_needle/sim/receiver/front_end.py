@@ -12,8 +12,8 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
-from calm_needle.core.dossier import Band, Model
-from calm_needle.core.resonance import detuning, resonant_frequency_hz
+from calm_needle.core.dossier.model import Band, Model
+from calm_needle.core.physics.resonance import detuning, resonant_frequency_hz
 from calm_needle.sim.receiver.true_parts import TrueParts
 
 TYPICAL = {"gain": 5.0, "q": 70.0, "circuits": 1}

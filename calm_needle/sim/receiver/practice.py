@@ -6,9 +6,9 @@ import time
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any, Literal, NamedTuple
 
-from calm_needle.core.coupling import crest_of_one
-from calm_needle.core.dossier import Model
-from calm_needle.core.resonance import detuning
+from calm_needle.core.dossier.model import Model
+from calm_needle.core.physics.coupling import crest_of_one
+from calm_needle.core.physics.resonance import detuning
 from calm_needle.sim.receiver.adjuster import Core
 from calm_needle.sim.receiver.detection import Audio, controlled, detect
 from calm_needle.sim.receiver.dip_jig import direct_volts

@@ -8,7 +8,7 @@ import math
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from calm_needle.core.dossier import Model
+from calm_needle.core.dossier.model import Model
 from calm_needle.sim.receiver.network import GROUND, Path, Source, Valve, input_current, resistance_between, solve, transconductance
 from calm_needle.sim.receiver.true_parts import TrueParts
 

@@ -2,8 +2,8 @@
 
 from dataclasses import dataclass
 
-from calm_needle.core.coupling import pair_transfer
-from calm_needle.core.resonance import inductance_h, resonant_frequency_hz
+from calm_needle.core.physics.coupling import pair_transfer
+from calm_needle.core.physics.resonance import inductance_h, resonant_frequency_hz
 from calm_needle.sim.receiver.adjuster import Core, fraction_for
 
 

@@ -10,8 +10,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from calm_needle.core.coils import COPPER_OHM_M
-from calm_needle.core.dossier import Model
+from calm_needle.core.dossier.model import Model
+from calm_needle.core.physics.coils import COPPER_OHM_M
 
 SPREAD = 0.3  # standard deviation, in tolerances
 MOST = 0.85  # of the tolerance: a sound part is inside it with something in hand

@@ -9,9 +9,9 @@ from flask import Blueprint, Response, render_template, url_for
 
 from calm_needle.web.acting import act
 from calm_needle.web.asking import need_meters, typed_form, workshop
-from calm_needle.work import bands as work
-from calm_needle.work import revisions
-from calm_needle.work.meters import Meters
+from calm_needle.work.instruments.meters import Meters
+from calm_needle.work.jobs import revisions
+from calm_needle.work.soundness import bands as work
 
 screen = Blueprint("bands", __name__, url_prefix="/jobs/<int:job_id>/bands")
 

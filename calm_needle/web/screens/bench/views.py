@@ -9,8 +9,8 @@ from flask import Blueprint, Response, jsonify, make_response, redirect, render_
 from calm_needle.core.quantities import parse_reading, parse_si
 from calm_needle.errors import FieldsRefused, NotUnderstood
 from calm_needle.web.asking import typed_form, wants_json, workshop
-from calm_needle.work.desk import Desk
-from calm_needle.work.run_book import NotSureEnough
+from calm_needle.work.bench.desk import Desk
+from calm_needle.work.bench.run_book import NotSureEnough
 
 screen = Blueprint("bench", __name__, url_prefix="/bench")
 

@@ -2,9 +2,9 @@
 
 from flask import Blueprint, Response, render_template
 
-from calm_needle.core.dossier import PHASES
+from calm_needle.core.dossier.model import PHASES
 from calm_needle.web.asking import workshop
-from calm_needle.work import shelf as work
+from calm_needle.work.jobs import shelf as work
 
 screen = Blueprint("dossier", __name__, url_prefix="/models")
 

@@ -10,8 +10,8 @@ from calm_needle.errors import FieldsRefused, InstrumentError
 from calm_needle.files.svg_picture import draw
 from calm_needle.web.acting import act
 from calm_needle.web.asking import meters_of, need_meters, typed_form, workshop
-from calm_needle.work import guided as work
-from calm_needle.work import revisions
+from calm_needle.work.jobs import revisions
+from calm_needle.work.soundness import guided as work
 
 screen = Blueprint("guided", __name__, url_prefix="/jobs/<int:job_id>/guided")
 

@@ -4,7 +4,7 @@ from flask import Blueprint, Response, make_response, redirect, render_template,
 
 from calm_needle.errors import InstrumentError
 from calm_needle.web.asking import workshop
-from calm_needle.work.bench_view import INSTRUMENT_NAMES, STATE_WORDS
+from calm_needle.work.bench.bench_view import INSTRUMENT_NAMES, STATE_WORDS
 
 screen = Blueprint("instruments", __name__, url_prefix="/instruments")
 

@@ -7,11 +7,13 @@ from typing import Any
 
 from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
 
-from calm_needle.core.complaints import OUTCOMES
+from calm_needle.core.soundness.complaints import OUTCOMES
 from calm_needle.web.acting import act
 from calm_needle.web.asking import typed_form, workshop
-from calm_needle.work import drafts, entries, health, intake, pick_up, reckoning, revisions
-from calm_needle.work import shelf as work
+from calm_needle.work import reckoning
+from calm_needle.work.jobs import drafts, entries, intake, pick_up, revisions
+from calm_needle.work.jobs import shelf as work
+from calm_needle.work.soundness import health
 
 screen = Blueprint("job", __name__, url_prefix="/jobs")
 

@@ -9,7 +9,7 @@ from flask import Blueprint, Response, render_template, request, url_for
 
 from calm_needle.web.acting import act
 from calm_needle.web.asking import typed_form, workshop
-from calm_needle.work import chassis_map as work
+from calm_needle.work.jobs import chassis_map as work
 
 screen = Blueprint("map", __name__, url_prefix="/jobs/<int:job_id>/map")
 

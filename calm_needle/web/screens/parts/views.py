@@ -6,8 +6,8 @@ from flask import Blueprint, Response, make_response, redirect, render_template,
 
 from calm_needle.errors import FieldsRefused, InstrumentError, JobMovedOn
 from calm_needle.web.asking import need_meters, typed_form, workshop
-from calm_needle.work import parts_sweep as work
-from calm_needle.work.shelf import job_of
+from calm_needle.work.jobs.shelf import job_of
+from calm_needle.work.soundness import parts_sweep as work
 
 screen = Blueprint("parts", __name__, url_prefix="/jobs/<int:job_id>/parts")
 

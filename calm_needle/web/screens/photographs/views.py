@@ -8,7 +8,7 @@ from flask import Blueprint, Response, make_response, redirect, render_template,
 from calm_needle.errors import FieldsRefused, FileRefused, NotFound
 from calm_needle.web.acting import act
 from calm_needle.web.asking import typed_form, workshop
-from calm_needle.work import photographs as work
+from calm_needle.work.jobs import photographs as work
 
 screen = Blueprint("photographs", __name__, url_prefix="/jobs/<int:job_id>/photographs")
 A_YEAR_S = 31_536_000

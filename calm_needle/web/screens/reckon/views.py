@@ -5,9 +5,9 @@ from typing import Any
 
 from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
 
-from calm_needle.core import calculators
-from calm_needle.core.calculator import GROUPS
-from calm_needle.core.sine_fit import Recording
+from calm_needle.core.physics.sine_fit import Recording
+from calm_needle.core.reckon import answers as calculators
+from calm_needle.core.reckon.calculator import GROUPS
 from calm_needle.errors import CalmNeedleError, FieldsRefused, FileRefused
 from calm_needle.files.svg_picture import draw
 from calm_needle.files.traces import Trace, read_trace, write_csv, write_touchstone

@@ -5,7 +5,7 @@ from flask import Blueprint, Response, render_template
 from calm_needle.files.readings_csv import write_readings
 from calm_needle.files.svg_picture import draw
 from calm_needle.web.asking import workshop
-from calm_needle.work import record as work
+from calm_needle.work.record import run_record as work
 
 screen = Blueprint("record", __name__, url_prefix="/runs")
 

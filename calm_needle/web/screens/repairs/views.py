@@ -9,8 +9,8 @@ from flask import Blueprint, Response, render_template, request, url_for
 
 from calm_needle.web.acting import act
 from calm_needle.web.asking import meters_of, typed_form, workshop
-from calm_needle.work import repairs as work
-from calm_needle.work import revisions
+from calm_needle.work.jobs import revisions
+from calm_needle.work.soundness import repairs as work
 
 screen = Blueprint("repairs", __name__, url_prefix="/jobs/<int:job_id>/repairs")
 

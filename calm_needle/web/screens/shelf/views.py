@@ -7,7 +7,7 @@ from flask import Blueprint, Response, make_response, redirect, render_template,
 from calm_needle.errors import FileRefused
 from calm_needle.web.acting import act
 from calm_needle.web.asking import typed_form, workshop
-from calm_needle.work import shelf as work
+from calm_needle.work.jobs import shelf as work
 
 screen = Blueprint("shelf", __name__)
 

@@ -10,8 +10,9 @@ from flask import Blueprint, Response, render_template, request, url_for
 from calm_needle.files.svg_picture import draw
 from calm_needle.web.acting import act
 from calm_needle.web.asking import meters_of, need_meters, typed_form, workshop
-from calm_needle.work import due, revisions
-from calm_needle.work import safe_start as work
+from calm_needle.work.jobs import revisions
+from calm_needle.work.soundness import due
+from calm_needle.work.soundness import safe_start as work
 
 screen = Blueprint("start", __name__, url_prefix="/jobs/<int:job_id>/start")
 A_MINUTE_S = 60.0

@@ -1,0 +1,1 @@
+"""The description of a type of receiver, read and checked."""

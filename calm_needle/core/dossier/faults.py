@@ -1,0 +1,157 @@
+"""What is wrong with a dossier whose shape is right: places that point nowhere, numbers that contradict each other or cannot be meant."""
+
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from calm_needle.core.dossier.model import points_of
+from calm_needle.core.plausible import frequency_fault
+from calm_needle.core.quantities import format_si
+from calm_needle.errors import Fault
+
+
+def meaning_faults(data: Mapping[str, Any]) -> list[Fault]:
+    """Return what is wrong with a dossier whose shape is right: every fault, with its path; an empty list if none."""
+    return [
+        *_size_faults(data),
+        *_band_faults(data),
+        *_gang_faults(data),
+        *_reference_faults(data),
+        *_doubles(data),
+        *_simulation_faults(data),
+    ]
+
+
+def _size_faults(data: Mapping[str, Any]) -> Iterator[Fault]:
+    """Kilo and mega swapped: frequencies that such a set cannot have."""
+    first, bands = data["intermediate_frequencies"], data["bands"]
+    places = [(f"intermediate_frequencies[{i}].if_hz", f["if_hz"], "intermediate frequency") for i, f in enumerate(first)]
+    places += [(f"bands[{i}].if_hz", b["if_hz"], "intermediate frequency") for i, b in enumerate(bands)]
+    places += [(f"bands[{i}].{k}", b[k], "signal") for i, b in enumerate(bands) for k in ("f_low_hz", "f_high_hz")]
+    for path, value_hz, what in places:
+        if fault := frequency_fault(path, value_hz, kind=data["kind"], what=what):
+            yield fault
+
+
+def _band_faults(data: Mapping[str, Any]) -> Iterator[Fault]:
+    for i, band in enumerate(data["bands"]):
+        low, high = band["f_low_hz"], band["f_high_hz"]
+        here = f"bands[{i}]"
+        if low >= high:
+            yield Fault(f"{here}.f_high_hz", f"{high:g} is not above f_low_hz, {low:g}")
+            continue
+        if band["side"] == "below" and low <= band["if_hz"]:
+            yield Fault(f"{here}.side", "an oscillator below the signal would have no frequency at the low end")
+        for name, points in (("dial.marks", band.get("dial", {}).get("marks", ())), ("tracking", band.get("tracking", ()))):
+            for j, point in enumerate(points):
+                if not low <= point["dial_hz"] <= high:
+                    yield Fault(f"{here}.{name}[{j}].dial_hz", f"{point['dial_hz']:g} is outside the band ({_span(low, high)})")
+        marks = band.get("dial", {}).get("marks", ())
+        for j in range(1, len(marks)):
+            if not marks[j]["dial_hz"] > marks[j - 1]["dial_hz"]:
+                yield Fault(f"{here}.dial.marks[{j}].dial_hz", "the marks must stand in rising order of frequency")
+
+
+def _gang_faults(data: Mapping[str, Any]) -> Iterator[Fault]:
+    gang = data.get("gang")
+    if gang and len(gang["rotation"]) != len(gang["capacitance_f"]):
+        yield Fault(
+            "gang.capacitance_f", f"{len(gang['capacitance_f'])} values for {len(gang['rotation'])} rotations; there must be as many"
+        )
+
+
+def _reference_faults(data: Mapping[str, Any]) -> Iterator[Fault]:
+    stages = {s["id"] for s in data["stages"]}
+    adjusters = {a["id"] for a in data["adjusters"]}
+    points = {p["id"] for p in points_of(data)}
+    bands = {b["id"] for b in data["bands"]}
+    for i, stage in enumerate(data["stages"]):
+        for j, target in enumerate(stage["feeds"]):
+            if target not in stages:
+                yield Fault(f"stages[{i}].feeds[{j}]", f"there is no stage “{target}”")
+    for i, band in enumerate(data["bands"]):
+        for j, point in enumerate(band.get("tracking", ())):
+            if point.get("oscillator") and point["oscillator"] not in adjusters:
+                yield Fault(f"bands[{i}].tracking[{j}].oscillator", f"there is no adjuster “{point['oscillator']}”")
+            for k, name in enumerate(point.get("signal", ())):
+                if name not in adjusters:
+                    yield Fault(f"bands[{i}].tracking[{j}].signal[{k}]", f"there is no adjuster “{name}”")
+    for i, group in enumerate(data["procedure"]):
+        for j, name in enumerate(group.get("invalidated_by", ())):
+            if name not in stages:
+                yield Fault(f"procedure[{i}].invalidated_by[{j}]", f"there is no stage “{name}”")
+        for where, set_up in (
+            ("set", group.get("set", {})),
+            *((f"steps[{j}].set", s.get("set", {})) for j, s in enumerate(group["steps"])),
+        ):
+            here = f"procedure[{i}].{where}"
+            if set_up.get("goes_in") and set_up["goes_in"] not in points:
+                yield Fault(f"{here}.goes_in", f"there is no test point “{set_up['goes_in']}”")
+            if set_up.get("receiver", {}).get("band") and set_up["receiver"]["band"] not in bands:
+                yield Fault(f"{here}.receiver.band", f"there is no band “{set_up['receiver']['band']}”")
+            window = set_up.get("indicator", {}).get("window_v")
+            if window and not window[0] < window[1]:
+                yield Fault(f"{here}.indicator.window_v", "the lower limit must be below the upper one")
+        for j, step in enumerate(group["steps"]):
+            for k, name in enumerate(step["adjusters"]):
+                if name not in adjusters:
+                    yield Fault(f"procedure[{i}].steps[{j}].adjusters[{k}]", f"there is no adjuster “{name}”")
+            if step["kind"] in ("peak", "null") and not step["adjusters"]:
+                yield Fault(f"procedure[{i}].steps[{j}].adjusters", f"a {step['kind']} needs the adjuster to turn")
+            if step["kind"] in ("peak", "null", "check") and not ({**group.get("set", {}), **step.get("set", {})}).get("indicator"):
+                yield Fault(f"procedure[{i}].steps[{j}]", "nothing says which indicator to watch: give set.indicator here or in the group")
+
+
+def _simulation_faults(data: Mapping[str, Any]) -> Iterator[Fault]:
+    simulation = data.get("simulation", {})
+    stages = [s["id"] for s in data["stages"]]
+    adjusters = {a["id"] for a in data["adjusters"]}
+    for i, name in enumerate(simulation.get("waxed", ())):
+        if name not in adjusters:
+            yield Fault(f"simulation.waxed[{i}]", f"there is no adjuster “{name}”")
+    parts = {p["id"] for p in data.get("parts", ())}
+    supply = simulation.get("supply", {})
+    named = [(f"supply.{k}", supply.get(k, ())) for k in ("paths", "leaks", "valves")]
+    for where, items in (*named, ("faults", simulation.get("faults", ()))):
+        for i, item in enumerate(items):
+            if item.get("part", next(iter(parts), None)) not in parts:
+                yield Fault(f"simulation.{where}[{i}].part", f"there is no part “{item['part']}”")
+    nodes = {n for k in ("paths", "leaks") for p in supply.get(k, ()) for n in (p["a"], p["b"])} | {
+        s["node"] for s in supply.get("sources", ())
+    }
+    named_nodes = [(f"points.{p}", n) for p, n in supply.get("points", {}).items()]
+    named_nodes += [(f"grid_drive.{p}.node", d["node"]) for p, d in supply.get("grid_drive", {}).items()]
+    for where, node in named_nodes:
+        if node not in nodes:
+            yield Fault(f"simulation.supply.{where}", f"there is no node “{node}” in the circuit")
+    bands = {b["id"] for b in data["bands"]}
+    for band in simulation.get("front_end", {}):
+        if band not in bands:
+            yield Fault(f"simulation.front_end.{band}", f"there is no band “{band}”")
+    for i, part in enumerate(data.get("parts", ())):
+        if part.get("stage", stages[0]) not in stages:
+            yield Fault(f"parts[{i}].stage", f"there is no stage “{part['stage']}”")
+        if part.get("of", part["id"]) not in parts:
+            yield Fault(f"parts[{i}].of", f"there is no part “{part['of']}”")
+    for name, transformer in simulation.get("transformers", {}).items():
+        for winding in ("primary", "secondary"):
+            if not transformer[winding]["l_min_h"] < transformer[winding]["l_max_h"]:
+                yield Fault(f"simulation.transformers.{name}.{winding}.l_max_h", "must be above l_min_h")
+
+
+def _doubles(data: Mapping[str, Any]) -> Iterator[Fault]:
+    lists: list[tuple[str, list[Mapping[str, Any]]]] = [
+        (name, list(data.get(name, ())))
+        for name in ("stages", "bands", "parts", "adjusters", "procedure", "specifications", "intermediate_frequencies")
+    ]
+    lists.append(("procedure steps", [step for group in data["procedure"] for step in group["steps"]]))
+    lists.append(("test points", list(points_of(data))))
+    for name, items in lists:
+        seen: set[str] = set()
+        for i, item in enumerate(items):
+            if item["id"] in seen:
+                yield Fault(f"{name}[{i}].id", f"“{item['id']}” stands there twice")
+            seen.add(item["id"])
+
+
+def _span(low_hz: float, high_hz: float) -> str:
+    return f"{format_si(low_hz, unit='Hz')} to {format_si(high_hz, unit='Hz')}"

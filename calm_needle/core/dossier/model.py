@@ -1,0 +1,222 @@
+"""The description of a type of receiver: what a `calm-needle/model` file says, as dataclasses.
+
+The file's shape is checked by its schema before it comes here; `core.dossier.faults` finds what a schema cannot: places that
+point nowhere and numbers that contradict each other. Unknown keys stay in the file that is kept; they are not lost here.
+"""
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+from calm_needle.core.soundness.parts_sweep import Part
+from calm_needle.errors import UnknownName
+
+Side = Literal["above", "below"]
+StepKind = Literal[
+    "peak", "null", "target", "window", "zero_beat", "zero_cross", "centre", "shape", "alternate", "rock", "check", "wait", "inspect"
+]
+# As in the dossier; the order of the work.
+PHASES = (
+    "intake",
+    "safe start",
+    "health",
+    "fault finding",
+    "intermediate frequency",
+    "oscillator and dial",
+    "front end",
+    "verification",
+    "record",
+)
+
+
+@dataclass(frozen=True)
+class Generator:
+    """What to set on the signal generator."""
+
+    frequency_hz: float
+    level_v: float
+    modulation: Literal["AM", "FM", "none"]
+    depth: float = 0.0
+    tone_hz: float = 0.0
+
+
+@dataclass(frozen=True)
+class Indicator:
+    """What is watched: the quantity, where, across what; the readings between which it can be trusted."""
+
+    quantity: str
+    unit: str
+    where: str
+    load_ohm: float | None = None
+    window_v: tuple[float, float] | None = None
+
+
+@dataclass(frozen=True)
+class SetUp:
+    """All that must be set for a step."""
+
+    receiver: Mapping[str, Any] = field(default_factory=dict)
+    generator: Generator | None = None
+    goes_in: str | None = None
+    coupling: Mapping[str, Any] = field(default_factory=dict)
+    indicator: Indicator | None = None
+
+
+@dataclass(frozen=True)
+class Adjuster:
+    """Anything that is turned."""
+
+    id: str
+    name: str
+    kind: str
+    side: Side
+    x_mm: float
+    y_mm: float
+    tool: str
+    tunes: str
+    transformer: str | None
+    winding: str | None
+    travel_turns: float | None
+    clockwise_raises: bool | None
+    remarks: str
+
+    @property
+    def phrase(self) -> str:
+        """How a sentence names it: "the upper core of IFT1", or its own name."""
+        if self.transformer and self.name.startswith(self.transformer + " "):
+            return f"the {self.name[len(self.transformer) + 1 :]} {self.kind} of {self.transformer}"
+        return f"the {self.name}"
+
+
+@dataclass(frozen=True)
+class Landmark:
+    """Something on the chassis by which one finds one's way."""
+
+    id: str
+    label: str
+    shape: Literal["box", "round", "can", "plates"]
+    x_mm: float
+    y_mm: float
+    width_mm: float
+    depth_mm: float
+    side: Literal["above", "below", "both"]
+
+
+@dataclass(frozen=True)
+class Step:
+    """One act of the procedure, with everything that must be set for it."""
+
+    id: str
+    kind: StepKind
+    title: str
+    adjusters: tuple[str, ...]
+    why: str
+    hazards: tuple[str, ...]
+    set_up: SetUp
+    measures: tuple[str, ...] = ()
+    passband_span_hz: float = 0.0
+    passband_points: int = 0
+
+
+@dataclass(frozen=True)
+class Group:
+    """Steps that belong together, and when they are repeated."""
+
+    id: str
+    phase: str
+    title: str
+    steps: tuple[Step, ...]
+    gain_below_db: float | None = None
+    most_rounds: int = 1
+    invalidated_by: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Mark:
+    dial_hz: float
+    position_mm: float
+
+
+@dataclass(frozen=True)
+class Band:
+    """A range of the dial with its printed marks and, where known, its tanks."""
+
+    id: str
+    name: str
+    f_low_hz: float
+    f_high_hz: float
+    if_hz: float
+    side: Side
+    marks: tuple[Mark, ...]
+    tracking: tuple[Mapping[str, Any], ...]
+    oscillator_tank: Mapping[str, Any]
+    signal_tank: Mapping[str, Any]
+
+
+@dataclass(frozen=True)
+class Stage:
+    """A link of the chain."""
+
+    id: str
+    kind: str
+    name: str
+    feeds: tuple[str, ...]
+    devices: tuple[Mapping[str, Any], ...]
+    test_points: tuple[Mapping[str, Any], ...]
+
+
+@dataclass(frozen=True)
+class Model:
+    """A dossier. `raw` is the file as it came, for what this version does not read."""
+
+    key: str
+    name: str
+    kind: str
+    technology: str
+    safety_class: str
+    description: str
+    source: Mapping[str, Any]
+    if_hz: float
+    bandwidth_6db_hz: float | None
+    stages: tuple[Stage, ...]
+    bands: tuple[Band, ...]
+    adjusters: tuple[Adjuster, ...]
+    landmarks: tuple[Landmark, ...]
+    chassis_width_mm: float
+    chassis_depth_mm: float
+    chassis_front: str
+    regions: tuple[Mapping[str, Any], ...]
+    specifications: tuple[Mapping[str, Any], ...]
+    groups: tuple[Group, ...]
+    parts: tuple[Part, ...]
+    simulation: Mapping[str, Any]
+    raw: Mapping[str, Any] = field(repr=False, hash=False, compare=False)
+
+    def adjuster(self, adjuster_id: str) -> Adjuster:
+        for adjuster in self.adjusters:
+            if adjuster.id == adjuster_id:
+                return adjuster
+        raise UnknownName("adjuster", adjuster_id, known=(a.id for a in self.adjusters))
+
+    def core_of(self, winding: str) -> Adjuster | None:
+        """Return the core of a transformer's winding by its part (IFT1-p, IFT1-s); None for any other part."""
+        transformer, _, end = winding.rpartition("-")
+        which = {"p": "primary", "s": "secondary"}.get(end)
+        return next((a for a in self.adjusters if a.transformer == transformer and a.winding == which), None)
+
+    def point_name(self, point_id: str | None) -> str:
+        """The name of a test point, wherever in the dossier it stands; its id when it has none."""
+        for point in points_of(self.raw):
+            if point["id"] == point_id:
+                return str(point["name"])
+        return point_id or ""
+
+    def groups_of(self, phase: str) -> tuple[Group, ...]:
+        return tuple(group for group in self.groups if group.phase == phase)
+
+
+def points_of(data: Mapping[str, Any]) -> Iterator[Mapping[str, Any]]:
+    """Yield every test point of a dossier's data, wherever it stands."""
+    yield from data.get("test_points", ())
+    for stage in data["stages"]:
+        yield from stage.get("test_points", ())

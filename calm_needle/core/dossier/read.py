@@ -1,0 +1,141 @@
+"""Reading a dossier's data into its dataclasses. The shape was checked by the schema, the meaning by `faults`, before it comes here."""
+
+from collections.abc import Mapping
+from typing import Any
+
+from calm_needle.core.dossier.model import Adjuster, Band, Generator, Group, Indicator, Landmark, Mark, Model, SetUp, Stage, Step
+from calm_needle.core.soundness.parts_sweep import Part
+
+
+def read_model(data: Mapping[str, Any]) -> Model:
+    """Return the model that a dossier describes. `data` must have passed the schema and `meaning_faults`."""
+    adjusters = tuple(_adjuster(a) for a in data["adjusters"])
+    by_id = {a.id: a for a in adjusters}
+    chassis = data["chassis"]
+    first_if = data["intermediate_frequencies"][0]
+    return Model(
+        key=data["key"],
+        name=data["name"],
+        kind=data["kind"],
+        technology=data["technology"],
+        safety_class=data["safety_class"],
+        description=data.get("description", ""),
+        source=data.get("source", {}),
+        if_hz=first_if["if_hz"],
+        bandwidth_6db_hz=first_if.get("bandwidth_6db_hz"),
+        stages=tuple(_stage(s) for s in data["stages"]),
+        bands=tuple(_band(b) for b in data["bands"]),
+        adjusters=adjusters,
+        landmarks=tuple(_landmark(m) for m in chassis["landmarks"]),
+        chassis_width_mm=chassis["width_mm"],
+        chassis_depth_mm=chassis["depth_mm"],
+        chassis_front=chassis.get("front", "front"),
+        regions=tuple(chassis.get("regions", ())),
+        specifications=tuple(data.get("specifications", ())),
+        groups=tuple(_group(g, by_id) for g in data["procedure"]),
+        parts=tuple(_part(p) for p in data.get("parts", ())),
+        simulation=data.get("simulation", {}),
+        raw=data,
+    )
+
+
+def _part(p: Mapping[str, Any]) -> Part:
+    named = f"{p['id']}, {p['name']}" if p.get("name") else p["id"]
+    more = (p.get("can", ""), p.get("weak", False), p.get("stage", ""), p.get("of", ""))
+    return Part(p["id"], p["kind"], named, p["nominal"], p["tolerance_percent"], p["region"], *more)
+
+
+def _adjuster(a: Mapping[str, Any]) -> Adjuster:
+    return Adjuster(
+        id=a["id"],
+        name=a["name"],
+        kind=a["kind"],
+        side=a["side"],
+        x_mm=a["place"]["x_mm"],
+        y_mm=a["place"]["y_mm"],
+        tool=a["tool"],
+        tunes=a["tunes"]["text"],
+        transformer=a["tunes"].get("transformer"),
+        winding=a["tunes"].get("winding"),
+        travel_turns=a.get("travel_turns"),
+        clockwise_raises=a.get("clockwise_raises"),
+        remarks=a.get("remarks", ""),
+    )
+
+
+def _landmark(m: Mapping[str, Any]) -> Landmark:
+    size = m.get("diameter_mm", 20.0)
+    return Landmark(m["id"], m["label"], m["shape"], m["x_mm"], m["y_mm"], m.get("width_mm", size), m.get("depth_mm", size), m["side"])
+
+
+def _stage(s: Mapping[str, Any]) -> Stage:
+    return Stage(s["id"], s["kind"], s["name"], tuple(s["feeds"]), tuple(s.get("devices", ())), tuple(s.get("test_points", ())))
+
+
+def _band(b: Mapping[str, Any]) -> Band:
+    return Band(
+        b["id"],
+        b["name"],
+        b["f_low_hz"],
+        b["f_high_hz"],
+        b["if_hz"],
+        b["side"],
+        tuple(Mark(m["dial_hz"], m["position_mm"]) for m in b.get("dial", {}).get("marks", ())),
+        tuple(b.get("tracking", ())),
+        b.get("oscillator_tank", {}),
+        b.get("signal_tank", {}),
+    )
+
+
+def _group(g: Mapping[str, Any], adjusters: Mapping[str, Adjuster]) -> Group:
+    repeat = g.get("repeat_until", {})
+    return Group(
+        g["id"],
+        g["phase"],
+        g["title"],
+        tuple(_step(s, g.get("set", {}), adjusters) for s in g["steps"]),
+        repeat.get("gain_below_db"),
+        repeat.get("most_rounds", 1),
+        tuple(g.get("invalidated_by", ())),
+    )
+
+
+def _step(s: Mapping[str, Any], common: Mapping[str, Any], adjusters: Mapping[str, Adjuster]) -> Step:
+    passband = s.get("passband", {})
+    return Step(
+        s["id"],
+        s["kind"],
+        s.get("title") or _title(s, adjusters),
+        tuple(s["adjusters"]),
+        s["why"],
+        tuple(s.get("hazards", ())),
+        _set_up({**common, **s.get("set", {})}),
+        tuple(s.get("measures", ())),
+        passband.get("span_hz", 0.0),
+        passband.get("points", 0),
+    )
+
+
+def _title(s: Mapping[str, Any], adjusters: Mapping[str, Adjuster]) -> str:
+    what = " and ".join(adjusters[a].phrase for a in s["adjusters"])
+    verb = {"peak": "Peak", "null": "Null", "alternate": "Set", "rock": "Rock and peak"}.get(
+        s["kind"], s["kind"].replace("_", " ").capitalize()
+    )
+    return f"{verb} {what}".strip()
+
+
+def _set_up(u: Mapping[str, Any]) -> SetUp:
+    g, i = u.get("generator"), u.get("indicator")
+    return SetUp(
+        receiver=u.get("receiver", {}),
+        generator=Generator(
+            g["frequency_hz"], g["level_v"], g["modulation"]["kind"], g["modulation"].get("depth", 0.0), g["modulation"].get("tone_hz", 0.0)
+        )
+        if g
+        else None,
+        goes_in=u.get("goes_in"),
+        coupling=u.get("coupling", {}),
+        indicator=Indicator(i["quantity"], i["unit"], i["where"], i.get("load_ohm"), tuple(i["window_v"]) if i.get("window_v") else None)
+        if i
+        else None,
+    )

@@ -1,0 +1,1 @@
+"""Watching the needle: is this the peak?"""

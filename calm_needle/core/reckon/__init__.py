@@ -1,0 +1,1 @@
+"""The table of calculators and what answers from it."""

@@ -1,0 +1,1 @@
+"""A run at the bench."""

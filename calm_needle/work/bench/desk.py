@@ -1,0 +1,188 @@
+"""A run on the bench: its book, shared between the pages and the instruments, and the newest state for whoever watches."""
+
+import sqlite3
+import threading
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from typing import Any
+
+from calm_needle.bench.practice_set import Position
+from calm_needle.core.quantities import Quantity
+from calm_needle.errors import FieldsRefused, RunMovedOn
+from calm_needle.store.db import told_in_words
+from calm_needle.work.bench import bench_view
+from calm_needle.work.bench.run_book import NotSureEnough, RunBook
+from calm_needle.work.instruments.live_bench import LiveBench, Wanted
+
+TIDINGS_S = 5.0  # a stream says that it lives at least so often
+
+
+class Desk:
+    """One run with a lock around it. Every method may be called from any thread."""
+
+    def __init__(self, conn: sqlite3.Connection, run_id: int, bench: LiveBench) -> None:
+        self._book = RunBook(conn, run_id)
+        self.run_id = run_id
+        self._bench = bench
+        self._lock = threading.RLock()
+        self._news = threading.Condition()
+        self._sequence = 0
+        self._version = 0
+        self._snapshot: dict[str, Any] = {}
+        self.closed = False
+
+    @contextmanager
+    def book(self) -> Iterator[RunBook]:
+        """The book under its lock: `with desk.book() as book:`."""
+        with self._lock:
+            yield self._book
+
+    @property
+    def on_instruments(self) -> bool:
+        return self._book.run.bench == "instruments"
+
+    # For the pages.
+
+    def view(self) -> dict[str, Any]:
+        """Return everything the bench page shows."""
+        with self._lock:
+            return {**bench_view.page(self._book, self._bench_or_none()), "snapshot": self._see(), "version": self._version}
+
+    def wait_for_news(self, after: int) -> tuple[int, dict[str, Any] | None]:
+        """Return the newest snapshot and its number once there is one after `after`; None in its place after TIDINGS_S."""
+        with self._news:
+            fresh = self._news.wait_for(lambda: self._sequence > after or self.closed, TIDINGS_S)
+            return self._sequence, self._snapshot if fresh else None
+
+    def close(self) -> None:
+        """Let go of everybody who waits for news: the program ends."""
+        with self._news:
+            self.closed = True
+            self._news.notify_all()
+
+    def act(self, visit_id: int | None, do: Callable[[RunBook], Any]) -> Any:
+        """Do something to the book, provided the page was at the step that is open; then tell everybody.
+
+        visit_id: the visit the page showed, or None for acts that do not belong to one. Raises RunMovedOn.
+        """
+        with self._lock:
+            visit = self._book.state.visit
+            if visit_id is not None and (visit is None or visit.id != visit_id):
+                raise RunMovedOn(meant_for="an earlier step", now_at=self._book.step.title if self._book.step else self._book.state.stage)
+            with told_in_words():
+                result = do(self._book)
+        self.publish(changed=True)
+        return result
+
+    def type_reading(self, visit_id: int, quantity: Quantity, *, sure: bool = False) -> int:
+        """Keep a reading that a person typed, and return its number. Raises NotSureEnough for one out of all scale."""
+        with self._lock:
+            question = None if sure else self._book.seen.doubt(quantity)
+        if question:
+            raise NotSureEnough(question)
+        return int(self.act(visit_id, lambda book: book.add_reading(quantity, kind="typed", instrument="read by eye")).id)
+
+    def set_everything(self) -> None:
+        """Set the instruments that can be set, then record that all is set."""
+        step, _, stage, _ = self.wanted()
+        if step is None or stage != "set_up":
+            raise RunMovedOn(meant_for="a set-up", now_at=stage.replace("_", "-"))
+        if self.on_instruments:
+            self._bench.set_everything(step, None)
+        self.act(None, lambda book: book.set_everything())
+
+    def move_level(self, visit_id: int) -> None:
+        """Turn the generator to where the level keeper wants it, and record it."""
+
+        def do(book: RunBook) -> None:
+            move = book.level_move()
+            if move is None:
+                raise FieldsRefused({"level": "The level is right as it is."})
+            if self.on_instruments and book.step:
+                self._bench.set_everything(book.step, move.level_v)
+            book.move_level()
+
+        self.act(visit_id, do)
+
+    def turn(self, turns: float) -> Position:
+        """Turn the adjuster in hand on the practice set."""
+        step, _, stage, _ = self.wanted()
+        if step is None or stage != "step" or not step.adjusters or not self.on_instruments:
+            raise FieldsRefused({"turns": "There is nothing to turn at this step."})
+        return self._bench.turn(step.adjusters[0], turns)
+
+    def clear_wax(self, visit_id: int) -> None:
+        """Clear the wax from the core in hand, on the practice set too."""
+
+        def do(book: RunBook) -> None:
+            book.clear_wax()
+            if self.on_instruments and book.step:
+                self._bench.clear_wax(book.step.adjusters[0])
+
+        self.act(visit_id, do)
+
+    def sweep(self, visit_id: int) -> None:
+        """Have the pass-band measured."""
+
+        def do(book: RunBook) -> None:
+            step = book.step
+            if step is None or "passband" not in step.measures or not self.on_instruments:
+                raise FieldsRefused({"sweep": "There is no pass-band to measure at this step."})
+            if book.level_move() is not None:
+                raise FieldsRefused({"sweep": "Set the level first: the gain control would flatten the response."})
+            self._bench.start_sweep(step)
+
+        self.act(visit_id, do)
+
+    # For the instruments (live_bench.Client).
+
+    def wanted(self) -> Wanted:
+        with self._lock:
+            state = self._book.state
+            return Wanted(self._book.step, state.level_v, state.stage, state.visit.id if state.visit else None)
+
+    def take_reading(
+        self, volts: float, position: Position | None, read_for: Wanted, *, generator_hz: float | None = None, kind: str = "live"
+    ) -> None:
+        with self._lock:
+            if self.wanted() != read_for:
+                return  # read before the level was moved or the step taken: it belongs to neither
+            before = self._main_act()
+            with told_in_words():
+                self._book.add_reading(
+                    Quantity(volts, "V"),
+                    kind=kind,
+                    instrument="a.c. millivoltmeter",
+                    turns=position.turns if position else None,
+                    at_stop=position.at_stop if position else False,
+                    generator_hz=generator_hz,
+                )
+            changed = before != self._main_act()
+        self.publish(changed=changed)
+
+    def generator_lost(self, since_utc: str) -> None:
+        with self._lock:
+            if self._book.state.stage == "step":
+                self._book.strike_since(since_utc, "the generator was not as set")
+        self.publish()
+
+    def publish(self, *, changed: bool = False) -> None:
+        """Make the newest snapshot and wake everybody who waits for it. `changed`: the page is to be fetched anew."""
+        with self._lock:
+            self._version += changed
+            snapshot = self._see()
+            with self._news:
+                self._sequence += 1
+                self._snapshot = snapshot
+                self._news.notify_all()
+
+    # Within.
+
+    def _see(self) -> dict[str, Any]:
+        return {**bench_view.snapshot(self._book, self._bench_or_none()), "version": self._version}
+
+    def _bench_or_none(self) -> LiveBench | None:
+        return self._bench if self.on_instruments else None
+
+    def _main_act(self) -> str:
+        return bench_view.main_action(self._book, self._bench_or_none()).act

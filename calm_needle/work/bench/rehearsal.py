@@ -1,0 +1,138 @@
+"""A whole run on a practice receiver with a modelled hand: no sockets, no pages, no waiting.
+
+The demo world's older jobs are made this way, so every reading in them comes from the twin; the tests score runs with it.
+"""
+
+from datetime import UTC, datetime, timedelta
+from typing import NamedTuple
+
+from calm_needle.core.quantities import Quantity
+from calm_needle.sim.instruments.millivoltmeter import Millivoltmeter
+from calm_needle.sim.receiver.practice import Input, PracticeReceiver
+from calm_needle.sim.technician import Hand
+from calm_needle.work.bench.run_book import RunBook
+from calm_needle.work.clock import seconds, to_text
+
+READING_S = 0.05
+LONGEST_STEP_S = 180.0
+SETTLED_READINGS = 15
+
+
+class MadeUpClock:
+    """A clock that goes only when it is told to."""
+
+    def __init__(self, start: datetime) -> None:
+        self._now = start.astimezone(UTC)
+
+    def __call__(self) -> str:
+        return to_text(self._now)
+
+    def go(self, seconds: float) -> None:
+        self._now += timedelta(seconds=seconds)
+
+
+class _Bench(NamedTuple):
+    """What a rehearsal works with."""
+
+    book: RunBook
+    receiver: PracticeReceiver
+    meter: Millivoltmeter
+    clock: MadeUpClock
+    seed: int
+    turns_known: bool
+
+
+def rehearse(book: RunBook, receiver: PracticeReceiver, clock: MadeUpClock, *, seed: int, turns_known: bool = True) -> None:
+    """Lead the run to its end by the program's own advice. The book must have been opened with this clock."""
+    meter = Millivoltmeter(receiver, seed=receiver.seed, clock=lambda: seconds(clock()))
+    bench = _Bench(book, receiver, meter, clock, seed, turns_known)
+    while book.state.stage != "finished":
+        match book.state.stage:
+            case "set_up":
+                clock.go(20.0)
+                book.set_everything()
+            case "decision":
+                clock.go(5.0)
+                book.decide(go_on=book.rounds_verdict().go_on)
+            case "complete":
+                book.finish()
+            case "step":
+                _do_step(bench)
+
+
+def _do_step(bench: _Bench) -> None:
+    book, receiver, clock = bench.book, bench.receiver, bench.clock
+    step = book.step
+    assert step is not None and step.set_up.generator is not None
+    receiver.lead = step.set_up.goes_in
+    clock.go(4.0)
+    _feed(bench, None)
+    bench.meter.reset()
+    if step.kind == "check":
+        _read(bench, 20, None)
+        _settle_level(bench, None)
+        _sweep(bench)
+        book.take()
+        return
+    core = step.adjusters[0]
+    hand = Hand(seed=bench.seed)
+    settled = 0
+    for _ in range(int(LONGEST_STEP_S / READING_S)):
+        _read(bench, 1, core)
+        _settle_level(bench, core)
+        verdict = book.seen.verdict
+        if verdict.kind == "flat" and receiver.cores[core].waxed:
+            clock.go(60.0)
+            receiver.cores[core].waxed = False
+            book.clear_wax()
+            continue
+        settled = settled + 1 if verdict.kind == "crest" else 0
+        if settled >= SETTLED_READINGS:
+            book.take()
+            return
+        receiver.turn(core, hand.next_turn(verdict, dt_s=READING_S))
+    book.no_peak()
+
+
+def _settle_level(bench: _Bench, core: str | None) -> None:
+    while bench.book.level_move() is not None:
+        bench.book.move_level()
+        _feed(bench, None)
+        bench.clock.go(3.0)
+        _read(bench, 10, core)
+
+
+def _read(bench: _Bench, count: int, core: str | None) -> None:
+    for _ in range(count):
+        _feed(bench, None)
+        bench.clock.go(READING_S)
+        there = bench.receiver.cores[core] if core and bench.turns_known else None
+        bench.book.add_reading(
+            Quantity(_shown(bench), "V"),
+            kind="live",
+            instrument="a.c. millivoltmeter",
+            turns=there.tool_turns if there else None,
+            at_stop=there.at_stop() if there else False,
+        )
+
+
+def _sweep(bench: _Bench) -> None:
+    step = bench.book.step
+    assert step is not None and step.set_up.generator is not None
+    for i in range(step.passband_points):
+        f = step.set_up.generator.frequency_hz + step.passband_span_hz * (i / (step.passband_points - 1) - 0.5)
+        _feed(bench, f)
+        _shown(bench)
+        bench.clock.go(0.8)
+        bench.book.add_reading(Quantity(_shown(bench), "V"), kind="sweep", instrument="a.c. millivoltmeter", generator_hz=f)
+
+
+def _feed(bench: _Bench, frequency_hz: float | None) -> None:
+    assert bench.book.step is not None and bench.book.step.set_up.generator is not None
+    generator = bench.book.step.set_up.generator
+    level = bench.book.state.level_v or generator.level_v
+    bench.receiver.feed = Input(frequency_hz or generator.frequency_hz, level, generator.depth)
+
+
+def _shown(bench: _Bench) -> float:
+    return float(bench.meter.answer("MEAS:VOLT:AC?") or 0.0)

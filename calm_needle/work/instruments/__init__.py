@@ -1,0 +1,1 @@
+"""The instruments in use."""

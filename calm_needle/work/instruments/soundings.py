@@ -1,0 +1,134 @@
+"""Soundings: measurements that need the generator and a meter together, step by step. The generator is left as it was found."""
+
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import NamedTuple
+
+from calm_needle.bench.generator import Generator
+from calm_needle.bench.millivoltmeter import Millivoltmeter
+from calm_needle.bench.practice_set import PracticeSet
+from calm_needle.core.dossier.model import Band
+from calm_needle.core.physics import level_search
+from calm_needle.core.physics.dip_scan import closer_look, first_look
+from calm_needle.core.physics.level_search import Tried
+from calm_needle.errors import FieldsRefused
+from calm_needle.work.instruments.meters import Meters
+
+SCAN_LEVEL_V = 0.1
+LEAST_READ_V = 1e-6
+MOST_LOOKS = 3
+STRONG_V = 10e-3  # heard on any band that is alive at all
+LEAST_LEVEL_V, MOST_LEVEL_V = 1e-6, 0.1
+DEPTH, TONE_HZ = 0.3, 400.0
+SETTLE_S, AVERAGED = 0.35, 4
+REST_S = 0.6  # six times a meter's averaging
+
+
+class Scan(NamedTuple):
+    """Readings of a meter over frequency: N hertz, rising, and N volts."""
+
+    frequencies_hz: list[float]
+    volts: list[float]
+
+
+class Heard(NamedTuple):
+    """Whether a band is heard from the generator, the level (V) for the wanted output, None where none gives it, and the pointer (Hz)."""
+
+    alive: bool
+    level_v: float | None
+    pointer_hz: float | None
+
+
+def scan(meters: Meters, winding: str, *, centre_hz: float, held_f: float = 0.0) -> Scan:
+    """Step the generator over the place where a winding should resonate, and read what comes through it; then closer, about the dip.
+
+    held_f: a capacitor held across it. Where the lowest reading is the first or the last, it is gone after.
+    Raises FieldsRefused, InstrumentError.
+    """
+    found: dict[float, float] = {}
+    with meters.together(), _left_as_found(meters.generator) as generator:
+        meter = meters.multimeter
+        if meters.practice:
+            meters.practice.feed_through(winding, clamped_f=held_f)
+        generator.set_amplitude_modulation(depth=0.0, tone_hz=TONE_HZ)
+        generator.set_level(SCAN_LEVEL_V)
+        generator.set_output(True)
+
+        def look(frequencies: list[float]) -> None:
+            for f in frequencies:
+                generator.set_frequency(f)
+                found[f] = max(meter.volts(), LEAST_READ_V)
+
+        looking = first_look(centre_hz)
+        for _ in range(MOST_LOOKS):
+            look(looking)
+            low, high, lowest = min(found), max(found), min(found, key=found.__getitem__)
+            if low < lowest < high:
+                look(closer_look(lowest, seen=sorted(found)))
+                break
+            looking = [f for f in first_look(lowest) if not low <= f <= high]
+    return Scan(sorted(found), [found[f] for f in sorted(found)])
+
+
+def hear(meters: Meters, band: Band, *, dial_hz: float, point: str, wanted_v: float) -> Heard:
+    """Give the aerial a modulated signal at a mark of a band, and find out whether it is heard and which level gives wanted_v.
+
+    A practice set is switched to the band and tuned in; a real one has been by a person. Raises FieldsRefused, InstrumentError.
+    """
+    with meters.together():
+        practice, output = meters.practice, meters.output
+        if practice and practice.share() == 0.0:
+            raise FieldsRefused({"value": "The set is off: switch it on by its safe start, and let it warm."})
+        with _left_as_found(meters.generator) as generator, _clipped(practice, point):
+            if practice:
+                practice.select_band(band.id)
+            generator.set_frequency(dial_hz)
+            generator.set_level(STRONG_V)
+            generator.set_amplitude_modulation(depth=DEPTH, tone_hz=TONE_HZ)
+            generator.set_output(True)
+            pointer_hz = practice.tune_in(dial_hz) if practice else None
+            with_tone_v = _settled(output)
+            generator.set_amplitude_modulation(depth=0.0, tone_hz=TONE_HZ)
+            if not level_search.is_alive(with_tone_v=with_tone_v, without_v=_settled(output)):
+                return Heard(False, None, pointer_hz)
+            generator.set_amplitude_modulation(depth=DEPTH, tone_hz=TONE_HZ)
+            tried = [Tried(STRONG_V, with_tone_v)]
+            while level := level_search.next_level(tried, wanted_v=wanted_v, least_v=LEAST_LEVEL_V, most_v=MOST_LEVEL_V):
+                generator.set_level(level)
+                tried.append(Tried(level, _settled(output)))
+    return Heard(True, level_search.found(tried, wanted_v=wanted_v), pointer_hz)
+
+
+def _settled(output: Millivoltmeter) -> float:
+    """The reading once the meter has come to rest, averaged over a few."""
+    output.volts()
+    time.sleep(SETTLE_S)
+    return sum(output.volts() for _ in range(AVERAGED)) / AVERAGED
+
+
+@contextmanager
+def _clipped(practice: PracticeSet | None, point: str) -> Iterator[None]:
+    """The generator's lead of a practice set at a point, and back where it was afterwards."""
+    if practice is None:
+        yield
+        return
+    before = practice.lead()
+    practice.clip_lead(point)
+    try:
+        yield
+    finally:
+        practice.clip_lead(before)
+
+
+@contextmanager
+def _left_as_found(generator: Generator) -> Iterator[Generator]:
+    before = generator.state()
+    try:
+        yield generator
+    finally:
+        generator.set_output(before.output_on)
+        generator.set_level(before.level_v)
+        generator.set_frequency(before.frequency_hz)
+        generator.set_amplitude_modulation(depth=before.depth, tone_hz=TONE_HZ)
+        time.sleep(REST_S)  # whoever reads next is not to read what is left of ours

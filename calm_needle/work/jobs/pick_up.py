@@ -1,0 +1,118 @@
+"""Where a job was left: what was last read, what is open or only suspected, what waits, what falls due."""
+
+import json
+import math
+import sqlite3
+from dataclasses import dataclass
+
+from calm_needle.core.quantities import format_si
+from calm_needle.core.soundness.due import Look
+from calm_needle.core.soundness.gate import ALIGNMENT
+from calm_needle.core.soundness.parts_sweep import shown as part_shown
+from calm_needle.core.soundness.repairs import untested
+from calm_needle.store import band_checks, part_checks, photographs, runs, starts
+from calm_needle.store.shelf import JobRow
+from calm_needle.work.jobs import drafts, entries
+from calm_needle.work.jobs.intake import complaints_of
+from calm_needle.work.jobs.shelf import model_of_dossier
+from calm_needle.work.soundness import due, guided, repairs
+
+LAST_SHOWN = 4
+PICTURES_SHOWN = 6
+
+
+@dataclass(frozen=True)
+class Line:
+    """One thing on the list: words, and where to go for it (screen name)."""
+
+    words: str
+    screen: str
+
+
+@dataclass(frozen=True)
+class PickUp:
+    """What stands on a job's first screen."""
+
+    last: list[tuple[str, str, str]]  # when, words, screen
+    open: list[Line]
+    suspected: list[Line]
+    predicted: list[Line]
+    looks: list[Look]
+    pictures: list[photographs.PhotographRow]
+    picture_count: int
+    half_typed: int
+
+    @property
+    def anything(self) -> bool:
+        """Whether there is anything to say yet."""
+        return bool(self.last or self.open or self.suspected or self.predicted or self.looks)
+
+
+def pick_up(conn: sqlite3.Connection, job: JobRow) -> PickUp:
+    """Return where a job was left."""
+    still = entries.still_open(conn, job.id)
+    pictures = photographs.photographs_of_job(conn, job.id)
+    return PickUp(
+        _last(conn, job),
+        _open(conn, job, still),
+        [Line(f"{e.detail['what']}: {e.detail['test']} would settle it", "notes") for e in still.get("suspicion", ())]
+        + [Line(f"{e.detail['worry']}: {e.detail['tests']} would settle it", "notes") for e in still.get("worry", ())],
+        [
+            Line(f"{e.detail['quantity']} to {e.detail['expected']}, {e.detail['by']}; look {e.detail['when']}", "notes")
+            for e in still.get("prediction", ())
+        ],
+        due.looks(conn, job),
+        pictures[-PICTURES_SHOWN:],
+        len(pictures),
+        len(drafts.of_job(conn, job.id)),
+    )
+
+
+def _last(conn: sqlite3.Connection, job: JobRow) -> list[tuple[str, str, str]]:
+    """What was read last, newest first: rails, parts, bands, the last run."""
+    model = model_of_dossier(conn, job.dossier_id)
+    found: list[tuple[str, str, str]] = []
+    points = {p["id"]: p["name"] for stage in model.stages for p in stage.test_points}
+    for row in starts.entries(conn, job.id)[-LAST_SHOWN:]:
+        detail = json.loads(row.detail)
+        if row.kind == "rail":
+            words = f"{points.get(detail['point'], detail['point'])} {format_si(detail['v'], unit='V')}"
+            found.append((row.at_utc, words, "start"))
+        elif row.kind == "current":
+            found.append((row.at_utc, f"current in {format_si(detail['a'], unit='A', digits=3)}", "start"))
+        elif row.kind == "smoke":
+            found.append((row.at_utc, "stopped: smoke, arcing or a hot smell", "start"))
+    parts = {p.id: p for p in model.parts}
+    for check in part_checks.part_checks(conn, job.id)[-LAST_SHOWN:]:
+        if check.part in parts:
+            value = math.inf if check.value is None else check.value
+            found.append((check.at_utc, f"{check.part} {part_shown(parts[check.part], value)}", "parts"))
+    bands = {b.id: b.name for b in model.bands}
+    for band in band_checks.band_checks(conn, job.id)[-LAST_SHOWN:]:
+        found.append((band.at_utc, f"{bands.get(band.band, band.band)}, {band.kind}: {band.heard or _band_value(band)}", "bands"))
+    of_job = runs.runs_of_job(conn, job.id)
+    if of_job and (reading := runs.last_reading(conn, of_job[-1].id)):
+        value_si, unit, at_utc = reading
+        found.append((at_utc, f"{of_job[-1].phase}: {format_si(value_si, unit=unit)}", "job"))
+    return sorted(found, reverse=True)[:LAST_SHOWN]
+
+
+def _open(conn: sqlite3.Connection, job: JobRow, still: dict[str, list[entries.Entry]]) -> list[Line]:
+    out = [Line(f"{r.part} was {r.what}: not tested yet", "repairs") for r in untested(repairs.of_job(conn, job.id))]
+    out += [Line(f"{piece.title}: {said.sentence}", "guided") for _, piece, said in guided.findings(conn, job.id)]
+    out += [
+        Line(f"{e.detail['band']} came alive when {e.detail['adjuster']} was turned: cause unproven", "notes")
+        for e in still.get("revived", ())
+    ]
+    if off := still.get("came off"):
+        out.append(Line(f"off the set: {', '.join(e.detail['item'] for e in reversed(off))}", "notes"))
+    out += [Line(f"complaint tried and still there: {c.words}", "job") for c in complaints_of(conn, job.id) if c.retests and not c.settled]
+    adjusters = model_of_dossier(conn, job.dossier_id).adjusters
+    if adjusters and any(r.phase == ALIGNMENT[0] for r in runs.runs_of_job(conn, job.id)) and not entries.of_kind(conn, job.id, "as found"):
+        out.append(Line("no adjuster’s place is noted as found", "notes"))
+    out += [Line(f"targets from {p.detail['title']} are unverified", "intake") for p in entries.unverified(conn, job.id)]
+    return out
+
+
+def _band_value(row: band_checks.BandCheckRow) -> str:
+    return "open" if row.value is None else format_si(row.value, unit="Ω" if row.kind == "coil" else "V", digits=3)

@@ -1,0 +1,304 @@
+"""The shelf: models, sets and jobs; bringing in a dossier, adding a set, opening a job, beginning a run."""
+
+import hashlib
+import json
+import sqlite3
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+from calm_needle.core.dossier.model import PHASES, Model
+from calm_needle.core.dossier.read import read_model
+from calm_needle.core.dossier.sketch import SAFETY, key_of, sketch
+from calm_needle.core.quantities import parse_si
+from calm_needle.core.soundness.gate import ALIGNMENT
+from calm_needle.core.soundness.parts_sweep import Part
+from calm_needle.errors import FieldsRefused, FileRefused, NotFound, NotUnderstood
+from calm_needle.files.dossiers import load_dossier
+from calm_needle.store import intake as intake_store
+from calm_needle.store import runs, shelf
+from calm_needle.store.db import transaction
+from calm_needle.work.bench.run_book import runnable_groups
+from calm_needle.work.clock import now_utc
+from calm_needle.work.jobs import intake
+
+JOBS_A_PAGE, SETS_SHOWN, LONGEST_SEARCH = 24, 40, 100
+LONGEST = {"serial": 40, "owner": 80, "remarks": 400, "complaint": 2000}
+
+BY_ITS_PAGE = {  # the phases that have a page of their own
+    "intake": "papers, purpose, earlier hands, consent",
+    "safe start": "behind a limiter, rung by rung, rails watched while they warm",
+    "health": "by what is measured: every part, every band",
+}
+
+
+@dataclass(frozen=True)
+class PhaseLine:
+    """One phase of a job as its page shows it."""
+
+    name: str
+    state: str  # done, open, running; "if needed" for a phase that only a failed step calls for
+    words: str
+    run_id: int | None
+    can_run: bool
+
+
+def take_in_dossier(conn: sqlite3.Connection, content: bytes, *, name: str) -> Model:
+    """Keep a dossier file and return its model. Raises FileRefused with every fault; nothing is changed then."""
+    data = load_dossier(content, name=name)
+    text = json.dumps(data, ensure_ascii=False, indent=2)
+    with transaction(conn):
+        shelf.add_dossier(
+            conn, key=data["key"], name=data["name"], content=text, sha256=hashlib.sha256(text.encode()).hexdigest(), at_utc=now_utc()
+        )
+    return read_model(data)
+
+
+def sketch_model(conn: sqlite3.Connection, form: dict[str, str]) -> Model:
+    """Keep a model sketched from what was typed (name, technology, safety_class, if_hz, bands). Raises FieldsRefused, FileRefused."""
+    faults: dict[str, str] = {}
+    name = form.get("name", "").strip()[:80]
+    if not key_of(name):
+        faults["name"] = "Write the model’s name, or a working name for it."
+    elif shelf.model_by_key(conn, key_of(name)):
+        faults["name"] = "There is a model of that name already."
+    if form.get("safety_class") not in SAFETY:
+        faults["safety_class"] = "Choose how it is fed; “unknown” is treated as live."
+    try:
+        if_hz = parse_si(form.get("if_hz", ""), unit="Hz")
+    except NotUnderstood as fault:
+        if_hz, faults["if_hz"] = 0.0, str(fault)
+    bands = []
+    for line in form.get("bands", "").splitlines():
+        if line.strip():
+            try:
+                limits, _, words = line.strip().partition(" ")
+                low, _, high = limits.replace("–", "-").partition("-")
+                bands.append((words.strip() or limits, parse_si(low, unit="Hz"), parse_si(high, unit="Hz")))
+            except NotUnderstood as fault:
+                faults["bands"] = str(fault)
+    if not bands and "bands" not in faults:
+        faults["bands"] = "Write one band a line: 530k-1600k medium wave."
+    if faults:
+        raise FieldsRefused(faults)
+    technology = form.get("technology") if form.get("technology") in ("valve", "transistor", "mixed") else "valve"
+    data = sketch(name=name, technology=str(technology), safety_class=form["safety_class"], if_hz=if_hz, bands=bands)
+    try:
+        return take_in_dossier(conn, json.dumps(data).encode(), name=name)
+    except FileRefused as fault:
+        raise FieldsRefused({"bands": "; ".join(f.sentence for f in fault.faults)}) from None
+
+
+def model_of(conn: sqlite3.Connection, key: str) -> Model:
+    """Return a model by its key. Raises NotFound."""
+    row = shelf.model_by_key(conn, key)
+    if row is None:
+        raise NotFound("model", key)
+    return model_of_dossier(conn, row.dossier_id)
+
+
+def model_of_dossier(conn: sqlite3.Connection, dossier_id: int) -> Model:
+    """Return the model a dossier describes. Raises NotFound."""
+    content = shelf.dossier_content(conn, dossier_id)
+    if content is None:
+        raise NotFound("dossier", dossier_id)
+    return _read(content)
+
+
+@lru_cache(maxsize=64)
+def _read(content: str) -> Model:
+    """A dossier is never changed, so it is read once; nobody writes into a model."""
+    return read_model(json.loads(content))
+
+
+def dossier_text(conn: sqlite3.Connection, key: str) -> str:
+    """Return a model's dossier as the file it is exchanged as. Raises NotFound."""
+    row = shelf.model_by_key(conn, key)
+    content = shelf.dossier_content(conn, row.dossier_id) if row else None
+    if content is None:
+        raise NotFound("model", key)
+    return content + "\n"
+
+
+def add_set(conn: sqlite3.Connection, form: dict[str, str]) -> int:
+    """Keep a set from what was typed (model, serial, owner, remarks). Raises FieldsRefused with a sentence per field."""
+    faults = _too_long(form, "serial", "owner", "remarks")
+    model = shelf.model_by_key(conn, form.get("model", ""))
+    serial = form.get("serial", "").strip()
+    if model is None:
+        faults["model"] = "Choose the model; if it is not listed, bring in its dossier first."
+    if not serial:
+        faults["serial"] = "Write the serial number, or any mark that tells this set from another."
+    if faults or model is None:
+        raise FieldsRefused(faults)
+    try:
+        return shelf.add_set(
+            conn,
+            model_id=model.id,
+            serial=serial,
+            owner=form.get("owner", "").strip(),
+            remarks=form.get("remarks", "").strip(),
+            at_utc=now_utc(),
+        )
+    except sqlite3.IntegrityError:
+        raise FieldsRefused({"serial": f"A {model.name} with the number {serial} is on the shelf already."}) from None
+
+
+def open_job(conn: sqlite3.Connection, form: dict[str, str]) -> int:
+    """Open a job from what was typed: set, or model and serial of one that is put on the shelf with it; complaint, bench.
+
+    Raises FieldsRefused with a sentence per field; nothing is kept then.
+    """
+    faults = _too_long(form, "complaint", "serial", "owner", "remarks")
+    serial, set_id = form.get("serial", "").strip(), None
+    model = shelf.model_by_key(conn, form.get("model", ""))
+    if serial and model:
+        set_id = shelf.set_of_serial(conn, model_id=model.id, serial=serial)
+    elif serial:
+        faults["model"] = "Choose the model of this set; if it is not listed, bring in its dossier or sketch it first."
+    elif form.get("set", "").isdigit() and shelf.radio_set(conn, int(form["set"])):
+        set_id = int(form["set"])
+    else:
+        faults["set"] = "Choose the set this job is about, or type the number of a new one."
+    if not form.get("complaint", "").strip():
+        faults["complaint"] = "Write what is complained of, or what is wanted; it is looked at again before the job closes."
+    if form.get("bench") not in ("instruments", "typed"):
+        faults["bench"] = "Choose how readings come: from instruments, or read by eye and typed."
+    if faults:
+        raise FieldsRefused(faults)
+    complaints = [line.strip() for line in form["complaint"].splitlines() if line.strip()]
+    with transaction(conn):
+        if set_id is None:
+            set_id = add_set(conn, form)
+        return open_job_for(conn, set_id=set_id, complaints=complaints, bench=form["bench"], at_utc=now_utc())
+
+
+def open_job_for(conn: sqlite3.Connection, *, set_id: int, complaints: list[str], bench: str, at_utc: str) -> int:
+    """Keep a job with its complaints, each an item of its own. Within a transaction."""
+    job_id = shelf.add_job(conn, set_id=set_id, complaint=complaints[0], bench=bench, at_utc=at_utc)
+    for words in complaints:
+        intake_store.add_complaint(conn, job_id=job_id, words=words, place="", at_utc=at_utc)
+    return job_id
+
+
+def job_of(conn: sqlite3.Connection, job_id: int) -> shelf.JobRow:
+    """Return a job. Raises NotFound."""
+    row = shelf.job(conn, job_id)
+    if row is None:
+        raise NotFound("job", job_id)
+    return row
+
+
+def parts_of_job(conn: sqlite3.Connection, job: shelf.JobRow) -> list[Part]:
+    """Return the parts that the dossier of a job's model lists."""
+    return list(model_of_dossier(conn, job.dossier_id).parts)
+
+
+def phases_of(conn: sqlite3.Connection, job: shelf.JobRow) -> list[PhaseLine]:
+    """Return the phases of a job in the order of the work, with what has been done in each."""
+    marks = shelf.phase_marks(conn, job.id)
+    model = model_of_dossier(conn, job.dossier_id)
+    finished = runs.finished_runs(conn, job.id)
+    of_job = runs.runs_of_job(conn, job.id)
+    lines = []
+    for phase in PHASES:
+        here = [r for r in of_job if r.phase == phase]
+        last = here[-1] if here else None
+        mark = marks.get(phase)
+        running = last is not None and last.id not in finished
+        done = mark is not None and mark.state == "done"
+        state = "running" if running else "done" if done else "if needed" if phase == "fault finding" else "open"
+        can_run = bool(runnable_groups(model, phase))
+        if running:
+            words = "in hand"
+        elif done and mark:
+            words = f"done {mark.at_utc[:10]}" + (f", {mark.remark}" if mark.remark else "")
+        elif state == "if needed":
+            words = "when a step cannot be met"
+        elif can_run:
+            words = f"{sum(len(g.steps) for g in runnable_groups(model, phase))} steps in the dossier"
+        else:
+            words = BY_ITS_PAGE.get(phase, "by hand; the program keeps that it was done")
+        lines.append(PhaseLine(phase, state, words, last.id if last else None, can_run))
+    return lines
+
+
+def mark_phase(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
+    """Record that a phase was done by hand, or is open again. Raises FieldsRefused."""
+    job_of(conn, job_id)
+    phase, state = form.get("phase", ""), form.get("state", "")
+    if phase not in PHASES or state not in ("done", "open"):
+        raise FieldsRefused({"phase": "There is no such phase."})
+    if phase == "record" and state == "done" and not (closing := intake.closing_of(conn, job_id)).open:
+        raise FieldsRefused({"phase": f"{closing.sentence} {'; '.join(closing.missing)}."})
+    shelf.mark_phase(conn, job_id=job_id, phase=phase, state=state, remark=form.get("remark", "").strip()[:400], at_utc=now_utc())
+
+
+def begin_run(conn: sqlite3.Connection, job_id: int, phase: str) -> int:
+    """Begin a run of a phase, or return the one that is open. Raises NotFound, FieldsRefused for a phase that cannot be led."""
+    job = job_of(conn, job_id)
+    finished = runs.finished_runs(conn, job_id)
+    for row in runs.runs_of_job(conn, job_id):
+        if row.phase == phase and row.id not in finished:
+            return row.id
+    gate = intake.gate_of(conn, job_id)
+    if phase in ALIGNMENT and not gate.open:
+        raise FieldsRefused({"phase": f"{gate.sentence} Or waive it on the job’s page, with a reason."})
+    if not runnable_groups(model_of_dossier(conn, job.dossier_id), phase):
+        raise FieldsRefused({"phase": f"The dossier has no steps for “{phase}” that this version can lead through."})
+    return runs.add_run(conn, job_id=job_id, dossier_id=job.dossier_id, phase=phase, bench=job.bench, at_utc=now_utc())
+
+
+def overview(conn: sqlite3.Connection, *, words: str = "", page: int = 1) -> dict[str, Any]:
+    """Return what the shelf page shows: one page of the jobs in which every word of `words` is found, and what else there is."""
+    rows, found, page = _page_of_jobs(conn, words, max(page, 1))
+    jobs = []
+    for job in rows:
+        lines = phases_of(conn, job)
+        running = next((p for p in lines if p.state == "running"), None)
+        following = next((p for p in lines if p.state == "open"), None)
+        said = f"{running.name}, in hand" if running else f"next: {following.name}" if following else "all phases done"
+        jobs.append({"row": job, "words": said, "run_id": running.run_id if running else None})
+    return {
+        "models": shelf.models(conn),
+        "sets": shelf.newest_sets(conn, limit=SETS_SHOWN),
+        "set_count": shelf.count_sets(conn),
+        "jobs": jobs,
+        "found": found,
+        "page": page,
+        "pages": max(1, -(-found // JOBS_A_PAGE)),
+        "words": words,
+        "safety": SAFETY,
+    }
+
+
+def _page_of_jobs(conn: sqlite3.Connection, words: str, page: int) -> tuple[list[shelf.JobRow], int, int]:
+    """The jobs of a page, how many there are in all, and the page it is: the last, when there are not so many."""
+    patterns = _patterns(words) if words.strip() else None
+    found = shelf.count_found(conn, patterns=patterns) if patterns else shelf.count_jobs(conn)
+    page = min(page, max(1, -(-found // JOBS_A_PAGE)))
+    offset = (page - 1) * JOBS_A_PAGE
+    if patterns:
+        return shelf.find_jobs(conn, patterns=patterns, limit=JOBS_A_PAGE, offset=offset), found, page
+    return shelf.newest_jobs(conn, limit=JOBS_A_PAGE, offset=offset), found, page
+
+
+def remarks_of(conn: sqlite3.Connection, job: shelf.JobRow) -> str:
+    """Return what is noted about a job's set."""
+    row = shelf.radio_set(conn, job.set_id)
+    return row.remarks if row else ""
+
+
+def _patterns(words: str) -> tuple[str, str, str]:
+    """Up to three words as patterns of LIKE; what is typed stands for itself."""
+    out = []
+    for word in words[:LONGEST_SEARCH].split()[:3]:
+        for sign in "!%_":
+            word = word.replace(sign, f"!{sign}")
+        out.append(f"%{word}%")
+    a, b, c = [*out, "%", "%", "%"][:3]
+    return a, b, c
+
+
+def _too_long(form: dict[str, str], *names: str) -> dict[str, str]:
+    return {n: f"Keep it under {LONGEST[n]} letters; put the rest into the remarks." for n in names if len(form.get(n, "")) > LONGEST[n]}

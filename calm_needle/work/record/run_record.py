@@ -1,0 +1,203 @@
+"""The record of a run: what was before, what is after, what was done and decided, what was left alone."""
+
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+from calm_needle.core.pictures import Curves, Mark
+from calm_needle.core.pictures import Line as CurveLine
+from calm_needle.core.procedure.run import Visit, step_at
+from calm_needle.core.quantities import format_db, format_si, split_si
+from calm_needle.core.soundness.complaints import Complaint
+from calm_needle.core.soundness.repairs import Repair
+from calm_needle.files.readings_csv import CsvReading
+from calm_needle.store import reckonings
+from calm_needle.store.runs import FindingRow, NoteRow, RunRow
+from calm_needle.store.shelf import JobRow
+from calm_needle.work.bench.run_book import RunBook
+from calm_needle.work.bench.visit_readings import decibels_at
+from calm_needle.work.jobs import intake
+from calm_needle.work.soundness import parts_sweep, repairs
+from calm_needle.work.workshop import Workshop
+
+VERDICT_WORDS = {
+    "crest": "on the crest, fall seen on both sides",
+    "past": "taken below the crest that was seen",
+    "rising": "taken while still rising",
+    "two_humps": "taken on one of two humps",
+}
+
+
+@dataclass(frozen=True)
+class Line:
+    """One step of the run as the record lists it."""
+
+    round: int
+    name: str
+    kind: str
+    outcome: str
+    gain: str
+    turns: str
+    words: str
+
+
+@dataclass
+class Record:
+    """Everything the one-page record shows. Levels in dB, frequencies in Hz."""
+
+    run: RunRow
+    job: JobRow
+    finished: bool
+    nominal_hz: float
+    bench: str
+    set_up: str
+    lines: list[Line]
+    before: dict[str, str] | None = None
+    after: dict[str, str] | None = None
+    gain: str | None = None
+    responses: list[CurveLine] = field(default_factory=list)
+    decisions: list[str] = field(default_factory=list)
+    findings: list[FindingRow] = field(default_factory=list)
+    notes: list[NoteRow] = field(default_factory=list)
+    left_out: list[str] = field(default_factory=list)
+    truth: dict[str, str] | None = None
+    complaints: list[Complaint] = field(default_factory=list)
+    waived: str | None = None
+    reckoned: list[str] = field(default_factory=list)
+    changed: list[str] = field(default_factory=list)
+    health: str = ""
+
+
+def record_of(workshop: Workshop, run_id: int) -> Record:
+    """Return the record of a run, finished or not. Raises NotFound."""
+    desk = workshop.desk(run_id)
+    with desk.book() as book:
+        record = _read(book)
+        on_bench = desk.on_instruments and workshop.live.client is desk
+    with workshop.store() as conn:
+        record.complaints = intake.complaints_of(conn, record.job.id)
+        gate = intake.gate_of(conn, record.job.id)
+        record.waived = gate.sentence if gate.waived else None
+        record.changed = [_change(r) for r in repairs.of_job(conn, record.job.id)]
+        record.health = parts_sweep.view(conn, record.job.id).whole.sentence
+        record.reckoned = [r.sentence for r in reckonings.reckonings_of_job(conn, record.job.id)]
+    if on_bench and (truth := workshop.live.truth()) is not None:
+        record.truth = {
+            "peak": f"{truth.peak_hz / 1e3:.2f} kHz",
+            "loss": f"{truth.loss_db:.2f} dB",
+            "best": f"{truth.best_loss_db:.2f} dB",
+        }
+    return record
+
+
+def readings_of_run(workshop: Workshop, run_id: int) -> list[CsvReading]:
+    """Return every reading of a run, in order, with its context, for a file. Raises NotFound."""
+    with workshop.desk(run_id).book() as book:
+        out = []
+        for visit in sorted(book.state.visits, key=lambda v: v.id):
+            for r in book.readings_of(visit):
+                out.append(
+                    CsvReading(
+                        r.id, r.at_utc, visit.step_id, visit.cursor.round, r.kind, r.value, r.unit, r.generator_hz, r.generator_v, r.turns,
+                        r.instrument, r.struck or "",
+                    )
+                )  # fmt: skip
+        return out
+
+
+def _read(book: RunBook) -> Record:
+    visits = [v for v in book.state.visits if v.outcome and not v.superseded]
+    checks = [v for v in visits if v.outcome == "take" and _kind(book, v) == "check"]
+    record = Record(
+        run=book.run,
+        job=book.job,
+        finished=book.state.stage == "finished",
+        nominal_hz=book.model.if_hz,
+        bench="instruments, read by the program" if book.run.bench == "instruments" else "readings typed by hand",
+        set_up=_set_up_words(book),
+        lines=[_line(book, v) for v in visits if _kind(book, v) != "check"],
+        decisions=[d["sentence"] + ("" if d["advised"] == d["go_on"] else " Decided otherwise.") for d in book.state.decisions],
+        findings=book.findings(),
+        notes=book.notes(),
+        left_out=[f"{step_at(book.groups, v.cursor).title}: {v.detail['reason']}" for v in visits if v.outcome == "skip"],
+    )
+    if checks:
+        record.before = _check(checks[0])
+        record.responses.append(_response(book, checks[0], "before"))
+    if len(checks) > 1:
+        record.after = _check(checks[-1])
+        record.gain = format_db(checks[-1].detail["level_db"] - checks[0].detail["level_db"])
+        record.responses.append(_response(book, checks[-1], "after"))
+    record.responses = [r for r in record.responses if len(r.points) > 1]
+    return record
+
+
+def _change(repair: Repair) -> str:
+    test = f" Then {repair.test.outcome}: {repair.test.words}" if repair.test else " Not tested since."
+    return f"{repair.part} {repair.what}.{test}"
+
+
+def _kind(book: RunBook, visit: Visit) -> str:
+    return step_at(book.groups, visit.cursor).kind
+
+
+def _line(book: RunBook, visit: Visit) -> Line:
+    step, detail = step_at(book.groups, visit.cursor), visit.detail
+    name = book.model.adjuster(step.adjusters[0]).name if step.adjusters else step.title
+    words: str = {"no_peak": "no peak found", "skip": detail.get("reason", "")}.get(visit.outcome or "", "")
+    if visit.outcome == "take":
+        words = VERDICT_WORDS.get(detail["verdict"], "taken, no crest seen")
+        if step.kind == "null":
+            words = words.replace("crest, fall", "null, rise").replace("crest", "null")
+    turns = detail.get("net_turns")
+    return Line(
+        round=visit.cursor.round,
+        name=name,
+        kind=step.kind,
+        outcome=visit.outcome or "",
+        gain=format_db(detail["gain_db"]) if detail.get("gain_db") is not None else "",
+        turns="" if turns is None else f"{turns:+.2f}".replace("-", "\u2212"),
+        words=words,
+    )
+
+
+def _check(visit: Visit) -> dict[str, str]:
+    detail: Any = visit.detail
+    number, unit = split_si(detail["value"], unit=detail["unit"], digits=3)
+    band = detail.get("passband") or {}
+    low, high = band.get("low_hz"), band.get("high_hz")
+    return {
+        "reading": f"{number}\u2009{unit}",
+        "level": format_si(detail["generator_v"], unit="V", digits=3) if detail.get("generator_v") else "",
+        "peak": f"{band['peak_hz'] / 1e3:.2f}\u2009kHz" if band else "not measured",
+        "width": f"{(high - low) / 1e3:.2f}\u2009kHz" if low and high else "not measured",
+        "centre": f"{(high + low) / 2e3:.2f}\u2009kHz" if low and high else "not measured",
+    }
+
+
+def _response(book: RunBook, visit: Visit, name: Literal["before", "after"]) -> CurveLine:
+    generator = step_at(book.groups, visit.cursor).set_up.generator
+    rows = [r for r in book.readings_of(visit) if r.kind == "sweep" and r.struck is None and r.generator_hz]
+    reference = generator.level_v if generator else 1.0
+    return CurveLine(name, sorted((r.generator_hz or 0.0, decibels_at(r, reference)) for r in rows), name)
+
+
+def response_picture(record: Record) -> Curves | None:
+    """Return the swept responses before and after as a picture, decibels from the highest point of all; None without any."""
+    if not record.responses:
+        return None
+    top = max(v for r in record.responses for _, v in r.points)
+    lines = [CurveLine(r.name, [(f, v - top) for f, v in r.points], r.ink) for r in record.responses]
+    return Curves("Swept response", "Hz", "dB", lines, [Mark(record.nominal_hz, "nominal")])
+
+
+def _set_up_words(book: RunBook) -> str:
+    step = next((s for g in book.groups for s in g.steps if s.kind == "peak"), None)
+    if step is None or step.set_up.generator is None:
+        return ""
+    generator = step.set_up.generator
+    indicator = f"; {step.set_up.indicator.quantity} {step.set_up.indicator.where}" if step.set_up.indicator else ""
+    return (
+        f"Generator {generator.frequency_hz / 1e3:.3f} kHz, "
+        f"{generator.modulation} {100 * generator.depth:.0f} %, {generator.tone_hz:.0f} Hz, "
+        f"into {book.model.point_name(step.set_up.goes_in)}{indicator}."
+    )

@@ -1,0 +1,1 @@
+"""Use cases before alignment: power, parts, bands, changes."""

@@ -1,0 +1,205 @@
+"""The bands of a job's set: heard, measured, and their aerial coils metered."""
+
+import json
+import math
+import sqlite3
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Literal, cast
+
+from calm_needle.core.dossier.model import Band
+from calm_needle.core.physics.level_search import standard_output_v
+from calm_needle.core.quantities import format_si, parse_si
+from calm_needle.core.soundness.band_health import (
+    DUMMY_AERIAL,
+    BandReadings,
+    BandVerdict,
+    Heard,
+    WholeVerdict,
+    at_this_hour,
+    judge_bands,
+    judge_whole,
+)
+from calm_needle.core.soundness.cautions import Caution, cautions_for
+from calm_needle.errors import FieldsRefused, NotFound, NotUnderstood
+from calm_needle.store import band_checks, intake, repairs
+from calm_needle.store.db import transaction
+from calm_needle.store.shelf import JobRow
+from calm_needle.work.clock import now_utc
+from calm_needle.work.instruments import soundings
+from calm_needle.work.instruments.meters import Meters
+from calm_needle.work.jobs.shelf import job_of, model_of_dossier
+
+UNDER_THE_IRON = ("replaced", "wound anew", "mended")
+OPEN_WORDS = ("open", "ol", "o.l.", "inf", "∞")
+LONGEST_COUPLING = 80
+NOT_REACHED = "not reached"
+AERIAL, USUAL_LOAD_OHM = "aerial", 3.0
+
+
+@dataclass(frozen=True)
+class BandLine:
+    """One band as the page shows it."""
+
+    band: Band
+    readings: BandReadings
+    verdict: BandVerdict
+    level: str
+    coil: str
+    hour: str
+    middle: str  # where on its dial it is heard
+
+
+@dataclass(frozen=True)
+class BandsView:
+    """The whole matrix, and what it says."""
+
+    job: JobRow
+    lines: list[BandLine]
+    whole: WholeVerdict
+    coupling: str
+    cautions: list[Caution]
+    to_hear_again: bool  # all of it had passed, and something was changed since
+
+
+def view(conn: sqlite3.Connection, job_id: int, *, hour: int | None = None) -> BandsView:
+    """Return what is known of every band; hour: the local one, now where none is given. Raises NotFound."""
+    hour = datetime.now().hour if hour is None else hour
+    job = job_of(conn, job_id)
+    model = model_of_dossier(conn, job.dossier_id)
+    bands = model.bands
+    book = {s["band"]: s["most_v"] for s in model.specifications if s["id"].startswith("sensitivity") and "band" in s and "most_v" in s}
+    checks = band_checks.band_checks(conn, job_id)
+    rows = [_readings(band, [c for c in checks if c.band == band.id])._replace(book_v=book.get(band.id)) for band in bands]
+    verdicts = judge_bands(rows)
+    lines = [
+        BandLine(
+            band,
+            row,
+            verdicts[band.name],
+            "" if row.level_v is None else NOT_REACHED if math.isinf(row.level_v) else format_si(row.level_v, unit="V", digits=3),
+            "" if row.coil_ohm is None else "open" if math.isinf(row.coil_ohm) else format_si(row.coil_ohm, unit="Ω", digits=3),
+            at_this_hour(f_low_hz=band.f_low_hz, hour=hour) if row.off_air == "dead" and row.generator != "dead" else "",
+            format_si(middle_of(band), unit="Hz", digits=3),
+        )
+        for band, row in zip(bands, rows, strict=True)
+    ]
+    couplings = [c.coupling for c in checks if c.coupling]
+    checked = [e for e in intake.entries_of_job(conn, job_id) if e.kind == "cross-check"]
+    whole = judge_whole(rows, verdicts, generator_proved=any(json.loads(e.detail)["result"] == "works" for e in checked))
+    changed = [r for r in repairs.repairs_of_job(conn, job_id) if r.what in UNDER_THE_IRON]
+    heard = [c.at_utc for c in checks if c.kind in ("generator", "level")]
+    again = bool(whole.passed and changed and not any(at > changed[-1].at_utc for at in heard))
+    if again:
+        whole = WholeVerdict(
+            False, f"{changed[-1].part} was {changed[-1].what} since: hear every band again, one repair can unmask a fault."
+        )
+    cautions = cautions_for(safety_class=model.safety_class, hazards=("loud",))
+    return BandsView(job, lines, whole, couplings[-1] if couplings else DUMMY_AERIAL, cautions, again)
+
+
+def keep(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
+    """Keep what was typed for the bands: off-air-ID, generator-ID, level-ID, coil-ID, and one coupling. Whole or not at all."""
+    job = job_of(conn, job_id)
+    bands = model_of_dossier(conn, job.dossier_id).bands
+    before = {line.band.id: line for line in view(conn, job_id).lines}
+    coupling = form.get("coupling", "").strip()[:LONGEST_COUPLING]
+    again = form.get("again") == "yes"  # heard once more after a change, and as before
+    faults: dict[str, str] = {}
+    found: list[tuple[str, str, str | None, float | None]] = []
+    for band in bands:
+        for kind in ("off air", "generator"):
+            heard = form.get(f"{kind.replace(' ', '-')}-{band.id}", "")
+            known = before[band.id].readings.off_air if kind == "off air" else before[band.id].readings.generator
+            if heard in ("alive", "dead") and (heard != known or (again and kind == "generator")):
+                found.append((band.id, kind, heard, None))
+        for kind, unit, known_text in (("level", "V", before[band.id].level), ("coil", "Ω", before[band.id].coil)):
+            name = f"{kind}-{band.id}"
+            text = form.get(name, "").strip()
+            if not text or text == known_text:
+                continue
+            if kind == "coil" and text.lower() in OPEN_WORDS:
+                found.append((band.id, kind, None, None))
+                continue
+            try:
+                value = parse_si(text, unit=unit)
+            except NotUnderstood as fault:
+                faults[name] = str(fault)
+                continue
+            if value <= 0:
+                faults[name] = "It must be above zero; write “open” for a coil that is." if kind == "coil" else "A level is above zero."
+            else:
+                found.append((band.id, kind, None, value))
+    if any(kind == "level" for _, kind, _, _ in found) and not coupling:
+        faults["coupling"] = "Say how the generator was coupled: levels are compared only where it was the same."
+    if faults:
+        raise FieldsRefused(faults)
+    with transaction(conn):
+        for band_id, kind, heard_as, value_si in found:
+            band_checks.add_band_check(
+                conn,
+                job_id=job_id,
+                band=band_id,
+                kind=kind,
+                heard=heard_as,
+                value=value_si,
+                coupling=coupling if kind == "level" else "",
+                at_utc=now_utc(),
+            )
+
+
+def read_coils(conn: sqlite3.Connection, job_id: int, meters: Meters) -> None:
+    """Meter the aerial coil of every band whose dossier names it. Raises NotFound, FieldsRefused, InstrumentError; whole or not at all."""
+    job = job_of(conn, job_id)
+    model = model_of_dossier(conn, job.dossier_id)
+    parts = {p.id for p in model.parts if p.kind == "winding"}
+    coils = [(band.id, str(band.signal_tank["coil"])) for band in model.bands if band.signal_tank.get("coil") in parts]
+    if not coils:
+        raise FieldsRefused({"coupling": "The dossier does not say which part the aerial coils are; meter them by hand."})
+    found = [(band, meters.part(coil, kind="winding", in_circuit=True).value) for band, coil in coils]
+    with transaction(conn):
+        for band, ohm in found:
+            value = None if math.isinf(ohm) else ohm
+            band_checks.add_band_check(conn, job_id=job_id, band=band, kind="coil", heard=None, value=value, coupling="", at_utc=now_utc())
+
+
+def hear(conn: sqlite3.Connection, job_id: int, band_id: str, meters: Meters) -> None:
+    """Have a band heard from the generator, and the level found that it needs for the standard output; whole or not at all.
+
+    Raises NotFound, FieldsRefused, InstrumentError.
+    """
+    job = job_of(conn, job_id)
+    model = model_of_dossier(conn, job.dossier_id)
+    band = next((b for b in model.bands if b.id == band_id), None)
+    if band is None:
+        raise NotFound("band", band_id[:30])
+    set_ups = [step.set_up for group in model.groups for step in group.steps]
+    load_ohm = next((s.indicator.load_ohm for s in set_ups if s.indicator and s.indicator.load_ohm), USUAL_LOAD_OHM)
+    point = next((s.goes_in for s in set_ups if s.goes_in and "aerial" in s.goes_in), AERIAL)
+    heard = soundings.hear(meters, band, dial_hz=middle_of(band), point=point, wanted_v=standard_output_v(load_ohm))
+    with transaction(conn):
+        said: Heard = "alive" if heard.alive else "dead"
+        found: list[tuple[str, str | None, float | None, str]] = [("generator", said, None, "")]
+        if heard.alive:  # a level of nothing: none gives the standard output
+            found.append(("level", None, heard.level_v, DUMMY_AERIAL))
+        for kind, word, value, coupling in found:
+            band_checks.add_band_check(
+                conn, job_id=job_id, band=band_id, kind=kind, heard=word, value=value, coupling=coupling, at_utc=now_utc()
+            )
+
+
+def middle_of(band: Band) -> float:
+    """Return where a band is heard: its middle tracking point, or the geometric middle of its range (Hz)."""
+    points = sorted(float(t["dial_hz"]) for t in band.tracking)
+    return points[len(points) // 2] if len(points) > 2 else math.sqrt(band.f_low_hz * band.f_high_hz)
+
+
+def _readings(band: Band, checks: list[band_checks.BandCheckRow]) -> BandReadings:
+    last = {c.kind: c for c in checks}
+
+    def heard(kind: Literal["off air", "generator"]) -> Heard | None:
+        return cast(Heard, last[kind].heard) if kind in last else None
+
+    level, coil = last.get("level"), last.get("coil")
+    ohm, level_v = (None if row is None else math.inf if row.value is None else row.value for row in (coil, level))
+    return BandReadings(band.name, band.f_low_hz, heard("off air"), heard("generator"), level_v, level.coupling if level else "", ohm)

@@ -1,0 +1,26 @@
+"""Health as a whole: it passes by what was measured, part by part and band by band, and not by a tick."""
+
+import sqlite3
+
+from calm_needle.errors import FieldsRefused
+from calm_needle.work.jobs import shelf
+from calm_needle.work.soundness import bands, parts_sweep
+
+
+def missing(conn: sqlite3.Connection, job_id: int) -> list[str]:
+    """Return what keeps the health of a job's set from passing, in sentences; empty when it has passed. Raises NotFound."""
+    out = []
+    sweep = parts_sweep.view(conn, job_id)
+    if sweep.counted.parts and not sweep.whole.passed:
+        out += [f"Parts: {sweep.whole.sentence}", *sweep.whole.cans]
+    matrix = bands.view(conn, job_id)
+    if not matrix.whole.passed:
+        out.append(f"Bands: {matrix.whole.sentence}")
+    return out
+
+
+def mark_phase(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
+    """Record that a phase was done by hand, or is open again; health only when it has passed. Raises NotFound, FieldsRefused."""
+    if form.get("phase") == "health" and form.get("state") == "done" and (left := missing(conn, job_id)):
+        raise FieldsRefused({"phase": f"Health has not passed. {' '.join(left)} Alignment can be waived all the same, with a reason."})
+    shelf.mark_phase(conn, job_id, form)

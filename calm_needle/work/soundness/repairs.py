@@ -1,0 +1,150 @@
+"""Changes made to a job's set, one by one, with the quick test after each and what they make stale."""
+
+import sqlite3
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from calm_needle.core.quantities import format_si, parse_si
+from calm_needle.core.soundness.cautions import Caution, cautions_for
+from calm_needle.core.soundness.parts_sweep import UNITS, Part
+from calm_needle.core.soundness.repairs import KINDS, OUTCOMES, QuickTest, Repair, overruled, shared_credit, stale_after, untested
+from calm_needle.errors import FieldsRefused, NotUnderstood
+from calm_needle.store import repairs as store
+from calm_needle.store import shelf, starts
+from calm_needle.store.db import transaction
+from calm_needle.store.shelf import JobRow
+from calm_needle.work.clock import now_utc
+from calm_needle.work.instruments.meters import Meters
+from calm_needle.work.jobs.shelf import job_of, model_of_dossier
+from calm_needle.work.soundness import parts_sweep
+
+LONGEST_WORDS = 400
+WHOLE_CAN = "can:"
+POWERED = ("rung", "current", "rail")  # the last entry of a start that is on
+
+
+@dataclass(frozen=True)
+class RepairsView:
+    """The changes, what is untested, who shares credit, and what may be chosen."""
+
+    job: JobRow
+    repairs: list[Repair]
+    untested: list[Repair]
+    credits: list[str]
+    choices: list[tuple[str, str, str]]  # value, words, verdict
+    values: dict[int, str]
+    is_on: bool
+    cautions: list[Caution]
+    whats: tuple[str, ...] = KINDS
+    outcomes: tuple[str, ...] = OUTCOMES
+
+
+def view(conn: sqlite3.Connection, job_id: int) -> RepairsView:
+    """Return the changes of a job's set. Raises NotFound."""
+    job = job_of(conn, job_id)
+    sweep = parts_sweep.view(conn, job_id)
+    lines = [line for _, here, _ in sweep.regions for line in here if line.part.kind != "insulation"]
+    order = {"out": 0, "cannot say": 1, "near": 2, "blank": 3, "in": 4}
+    lines.sort(key=lambda line: order[line.verdict.state])
+    cans = dict.fromkeys(line.part.can for line in lines if line.part.can)
+    choices = [(f"{WHOLE_CAN}{can}", f"{can}, the whole can", "") for can in cans]
+    choices += [(line.part.id, line.part.name, line.verdict.state) for line in lines]
+    made = of_job(conn, job_id)
+    parts = {line.part.id: line.part for line in lines}
+    values = {r.id: _shown(parts.get(r.part), r.value) for r in made}
+    cautions = cautions_for(safety_class=sweep.model.safety_class, hazards=("soldering", "mains-rated"))
+    left = overruled(made, cans=cans_of(list(parts.values())))
+    return RepairsView(job, made, untested(made), shared_credit(made) + left, choices, values, is_on(conn, job_id), cautions)
+
+
+def cans_of(parts: Sequence[Part]) -> dict[str, list[str]]:
+    """Return the cans of a set with their sections, insulation apart."""
+    cans = dict.fromkeys(p.can for p in parts if p.can)
+    return {can: [p.id for p in parts if p.can == can and p.kind != "insulation"] for can in cans}
+
+
+def of_job(conn: sqlite3.Connection, job_id: int) -> list[Repair]:
+    """Return the changes of a job with their quick tests; one after several changes stands with the last of them."""
+    tests = {t.repair_id: QuickTest(t.outcome, t.words, t.at_utc) for t in store.quick_tests_of_job(conn, job_id)}
+    return [Repair(r.id, r.part, r.what, r.value, r.words, r.at_utc, tests.get(r.id)) for r in store.repairs_of_job(conn, job_id)]
+
+
+def is_on(conn: sqlite3.Connection, job_id: int) -> bool:
+    """Whether the start's log says that the set is on."""
+    rows = starts.entries(conn, job_id)
+    return bool(rows) and rows[-1].kind in POWERED
+
+
+def record(conn: sqlite3.Connection, job_id: int, form: dict[str, str], meters: Meters | None = None) -> None:
+    """Keep a change (part, what, value, words, looked_over) and open again what it makes stale; a practice set gets the new part.
+
+    Raises NotFound, FieldsRefused with a sentence per field, InstrumentError; nothing is kept then.
+    """
+    job = job_of(conn, job_id)
+    model = model_of_dossier(conn, job.dossier_id)
+    parts = _chosen(list(model.parts), form.get("part", ""))
+    what, faults = form.get("what", ""), {}
+    value: float | None = None
+    if not parts:
+        faults["part"] = "Choose the part that was changed."
+    if what not in KINDS:
+        faults["what"] = f"Choose what was done: {', '.join(KINDS)}."
+    if parts and what == "replaced":
+        try:
+            text = form.get("value", "").strip()
+            value = parse_si(text, unit=UNITS[parts[0].kind]) if text else parts[0].nominal
+        except NotUnderstood as fault:
+            faults["value"] = str(fault)
+        if value is not None and value <= 0:
+            faults["value"] = "A part has a value above zero."
+    if form.get("looked_over") != "yes":
+        faults["looked_over"] = "Look it over first: no clippings, no globs of solder, leads clear of each other."
+    if is_on(conn, job_id):
+        faults["part"] = "The start’s log says that the set is on. Switch it off, bleed it and prove it, then put the iron to it."
+    if faults:
+        raise FieldsRefused(faults)
+    if meters and meters.practice and what == "replaced":
+        for part in parts:
+            meters.practice.fit(part.id, value if len(parts) == 1 and value else part.nominal)
+    at_utc = now_utc()
+    with transaction(conn):
+        for part in parts:
+            given = value if len(parts) == 1 else part.nominal if what == "replaced" else None
+            keep(conn, job, part=part.id, what=what, value=given, words=form.get("words", ""), at_utc=at_utc)
+
+
+def keep(conn: sqlite3.Connection, job: JobRow, *, part: str, what: str, value: float | None, words: str, at_utc: str) -> None:
+    """Keep one change and open the phases again that it puts in doubt. Within a transaction."""
+    model = model_of_dossier(conn, job.dossier_id)
+    store.add_repair(conn, job_id=job.id, part=part, what=what, value=value, words=words.strip()[:LONGEST_WORDS], at_utc=at_utc)
+    stage = next((p.stage for p in model.parts if p.id == part), "")
+    done = {m.phase for m in shelf.phase_marks(conn, job.id).values() if m.state == "done"}
+    for stale in stale_after(part=part, what=what, stage=stage, done=done, groups=model.groups):
+        shelf.mark_phase(conn, job_id=job.id, phase=stale.phase, state="open", remark=stale.why, at_utc=at_utc)
+
+
+def quick_test(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
+    """Keep the quick test after what was changed last (outcome, words). Raises NotFound, FieldsRefused."""
+    job_of(conn, job_id)
+    waiting = untested(of_job(conn, job_id))
+    words = form.get("words", "").strip()[:LONGEST_WORDS]
+    faults = {}
+    if form.get("outcome") not in OUTCOMES:
+        faults["outcome"] = f"Choose what came of it: {', '.join(OUTCOMES)}."
+    if not words:
+        faults["words"] = "Write what was tried and what it showed: one figure says more than “fine”."
+    if not waiting:
+        faults["outcome"] = "Nothing is waiting for its test."
+    if faults:
+        raise FieldsRefused(faults)
+    store.add_quick_test(conn, repair_id=waiting[-1].id, outcome=form["outcome"], words=words, at_utc=now_utc())
+
+
+def _chosen(parts: list[Part], name: str) -> list[Part]:
+    if name.startswith(WHOLE_CAN):
+        return [p for p in parts if p.can == name.removeprefix(WHOLE_CAN) and p.kind != "insulation"]
+    return [p for p in parts if p.id == name]
+
+
+def _shown(part: Part | None, value: float | None) -> str:
+    return format_si(value, unit=UNITS[part.kind], digits=3) if part and value else ""

@@ -1,0 +1,267 @@
+"""A safe start of the set of a job: its ladder, what was logged, what may be done next.
+
+Readings are typed, or taken by the bench's meters. At a practice set the ladder switches the power, and time can be let go by; what
+was let go by is kept with each reading, so that warming is judged by the set's own time.
+"""
+
+import json
+import sqlite3
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from calm_needle.core.dossier.model import Model
+from calm_needle.core.pictures import Curves, Line, Picture
+from calm_needle.core.quantities import parse_si
+from calm_needle.core.soundness.cautions import LAST_WORD, Caution, cautions_for
+from calm_needle.core.soundness.safe_start import (
+    Judged,
+    Logged,
+    Point,
+    Rung,
+    Start,
+    judge_current,
+    judge_rail,
+    judge_warm,
+    ladder,
+    may_climb,
+    may_finish,
+    stand,
+)
+from calm_needle.errors import FieldsRefused, NotUnderstood
+from calm_needle.store import shelf, starts
+from calm_needle.store.db import transaction
+from calm_needle.store.shelf import JobRow
+from calm_needle.work.clock import now_utc, seconds
+from calm_needle.work.instruments.meters import Meters
+from calm_needle.work.jobs.shelf import job_of, model_of_dossier
+
+TYPICAL_TOLERANCE_PERCENT = 10.0  # of rails whose papers give none
+LONGEST_WORDS = 400
+
+
+@dataclass(frozen=True)
+class RailView:
+    """One rail as the page shows it: what it reads, what that says, whether it settles."""
+
+    point: Point
+    last_v: float | None
+    judged: Judged | None
+    warm: Judged | None
+
+
+@dataclass(frozen=True)
+class StartView:
+    """Everything the page of a start shows."""
+
+    job: JobRow
+    rungs: tuple[Rung, ...]
+    start: Start
+    cautions: list[Caution]
+    last_word: str
+    rails: list[RailView]
+    electrodes: list[RailView]
+    current: Judged | None
+    climb: Judged
+    finish: Judged
+    picture: Picture | None
+    log: list[tuple[str, str]]
+
+
+def view(conn: sqlite3.Connection, job_id: int) -> StartView:
+    """Return where the start of a job's set stands. Raises NotFound."""
+    job = job_of(conn, job_id)
+    model = model_of_dossier(conn, job.dossier_id)
+    rungs, points, others = ladder(model.safety_class), rails_of(model), electrodes_of(model)
+    rows = starts.entries(conn, job_id)
+    start = stand(_logged(rows), rungs=rungs)
+    rung = rungs[start.rung] if start.rung >= 0 else None
+    return StartView(
+        job,
+        rungs,
+        start,
+        cautions_for(safety_class=model.safety_class, hazards=("first-power", "smoke")),
+        LAST_WORD,
+        [_rail(start, rung, p, warm=True) for p in points],
+        [_rail(start, rung, p, warm=False) for p in others],
+        judge_current(start.currents_a, rung=rung) if start.currents_a and rung else None,
+        may_climb(start, rungs=rungs, points=points),
+        may_finish(start, rungs=rungs, points=points),
+        _picture(start, points),
+        [(r.at_utc[11:16], _words(r, rungs, (*points, *others))) for r in reversed(rows)][:12],
+    )
+
+
+def climb(conn: sqlite3.Connection, job_id: int, meters: Meters | None = None) -> None:
+    """Take the next rung; a practice set is switched to it. Raises FieldsRefused with what stands in the way, InstrumentError."""
+    shown = view(conn, job_id)
+    if shown.climb.state != "good" or shown.start.rung >= len(shown.rungs) - 1:
+        raise FieldsRefused({"rung": shown.climb.sentence if shown.climb.state != "good" else "This is the last rung."})
+    rung = shown.start.rung + 1
+    _power(meters, shown.rungs[rung].share)
+    _add(conn, job_id, "rung", {"rung": rung})
+
+
+def read(conn: sqlite3.Connection, job_id: int, form: dict[str, str], *, clock: Callable[[], str] = now_utc) -> None:
+    """Keep what the meters show: `current`, and one field for each rail; empty ones are passed over. Whole or not at all."""
+    shown = view(conn, job_id)
+    if shown.start.rung < 0 or shown.start.stopped:
+        raise FieldsRefused({"current": "Power is off. Take the first rung, or write down the cause of the stop, before reading."})
+    faults: dict[str, str] = {}
+    found: list[tuple[str, dict[str, object]]] = []
+    if (amperes := _typed(form.get("current", ""), "A", "current", faults)) is not None:
+        found.append(("current", {"a": abs(amperes)}))
+    for rail in (*shown.rails, *shown.electrodes):
+        if (volts := _typed(form.get(f"rail-{rail.point.id}", ""), "V", f"rail-{rail.point.id}", faults)) is not None:
+            found.append(("rail", {"point": rail.point.id, "v": volts}))
+    if not found and not faults:
+        faults["current"] = "Nothing was typed yet: the current, and each rail."
+    if faults:
+        raise FieldsRefused(faults)
+    _keep(conn, job_id, found, clock=clock)
+
+
+def measure(conn: sqlite3.Connection, job_id: int, meters: Meters, *, electrodes: bool) -> None:
+    """Read current and rails by the meters, and the electrodes too if asked. Whole or not at all. Raises FieldsRefused, InstrumentError."""
+    shown = view(conn, job_id)
+    if shown.start.rung < 0 or shown.start.stopped:
+        raise FieldsRefused({"current": "Power is off. Take the first rung, or write down the cause of the stop, before reading."})
+    passed = meters.practice.passed_s() if meters.practice else 0.0
+    found: list[tuple[str, dict[str, object]]] = [("current", {"a": abs(meters.amperes().value), "passed_s": passed})]
+    for rail in (*shown.rails, *(shown.electrodes if electrodes else ())):
+        found.append(("rail", {"point": rail.point.id, "v": meters.volts(rail.point.id).value, "passed_s": passed}))
+    _keep(conn, job_id, found, clock=now_utc)
+    if view(conn, job_id).start.stopped:
+        _power(meters, 0.0)
+
+
+def let_pass(meters: Meters, seconds_: float) -> None:
+    """Let time go by at a practice set. Raises FieldsRefused on a real one."""
+    if meters.practice is None:
+        raise FieldsRefused({"current": "Time is let go by at a practice set only; a real one takes its time."})
+    meters.practice.let_pass(seconds_)
+
+
+def switch_off(conn: sqlite3.Connection, job_id: int, meters: Meters | None = None) -> None:
+    """Switch the set off without a fault; the next start begins with the first rung. Raises FieldsRefused."""
+    start = view(conn, job_id).start
+    if start.stopped or start.rung < 0:
+        raise FieldsRefused({"rung": "It is off already."})
+    _power(meters, 0.0)
+    _add(conn, job_id, "off", {})
+
+
+def smoke(conn: sqlite3.Connection, job_id: int, words: str, meters: Meters | None = None) -> None:
+    """Log smoke, arcing or a hot smell: the start is stopped until a cause is written down."""
+    job_of(conn, job_id)
+    _add(conn, job_id, "smoke", {"words": words.strip()[:LONGEST_WORDS]})
+    _power(meters, 0.0)
+
+
+def found_cause(conn: sqlite3.Connection, job_id: int, words: str) -> None:
+    """Write down the cause of a stop; the start begins again from the first rung. Raises FieldsRefused."""
+    if view(conn, job_id).start.stopped is None:
+        raise FieldsRefused({"cause": "Nothing was stopped."})
+    if not words.strip():
+        raise FieldsRefused({"cause": "Write what it was, and what was done about it. Smoke always has a cause of its own."})
+    _add(conn, job_id, "cause", {"words": words.strip()[:LONGEST_WORDS]})
+
+
+def finish(conn: sqlite3.Connection, job_id: int) -> None:
+    """Close the start: its phase is done. Raises FieldsRefused with what is missing."""
+    shown = view(conn, job_id)
+    if shown.finish.state != "good":
+        raise FieldsRefused({"finish": shown.finish.sentence})
+    with transaction(conn):
+        _add(conn, job_id, "finish", {})
+        shelf.mark_phase(conn, job_id=job_id, phase="safe start", state="done", remark="rails right and settled, warm", at_utc=now_utc())
+
+
+def rails_of(model: Model) -> tuple[Point, ...]:
+    """Return the rails of a model: the test points of its power stages."""
+    return tuple(
+        Point(p["id"], p["name"], p.get("expected_v"), p.get("tolerance_percent", TYPICAL_TOLERANCE_PERCENT))
+        for stage in model.stages
+        if stage.kind == "power"
+        for p in stage.test_points
+    )
+
+
+def electrodes_of(model: Model) -> tuple[Point, ...]:
+    """Return the other test points whose volts the papers give: electrodes, read once the rails stand."""
+    return tuple(
+        Point(p["id"], p["name"], p["expected_v"], p.get("tolerance_percent", TYPICAL_TOLERANCE_PERCENT))
+        for stage in model.stages
+        if stage.kind != "power"
+        for p in stage.test_points
+        if p.get("expected_v")
+    )
+
+
+def _rail(start: Start, rung: Rung | None, point: Point, *, warm: bool) -> RailView:
+    seen = start.rails_v.get(point.id, ())
+    if not seen or rung is None:
+        return RailView(point, None, None, None)
+    # An electrode says something at full power only: what it should be under a limiter nobody has written down.
+    judged = judge_rail(seen[-1][1], point=point, share=rung.share) if warm or rung.share == 1.0 else None
+    return RailView(point, seen[-1][1], judged, judge_warm(seen) if warm and rung.share == 1.0 else None)
+
+
+def _power(meters: Meters | None, share: float) -> None:
+    if meters and meters.practice:
+        meters.practice.power(share)
+
+
+def _keep(conn: sqlite3.Connection, job_id: int, found: list[tuple[str, dict[str, object]]], *, clock: Callable[[], str]) -> None:
+    with transaction(conn):
+        for kind, detail in found:
+            starts.add_entry(conn, job_id=job_id, kind=kind, detail=json.dumps(detail), at_utc=clock())
+
+
+def _typed(text: str, unit: str, field: str, faults: dict[str, str]) -> float | None:
+    """The value that was typed; None for an empty field, or for one that cannot be read, which is then among the faults."""
+    if not text.strip():
+        return None
+    try:
+        return parse_si(text, unit=unit)
+    except NotUnderstood as fault:
+        faults[field] = str(fault)
+        return None
+
+
+def _add(conn: sqlite3.Connection, job_id: int, kind: str, detail: dict[str, object]) -> None:
+    starts.add_entry(conn, job_id=job_id, kind=kind, detail=json.dumps(detail), at_utc=now_utc())
+
+
+def _logged(rows: list[starts.StartRow]) -> list[Logged]:
+    details = [json.loads(r.detail) for r in rows]
+    return [Logged(r.id, r.kind, seconds(r.at_utc) + d.get("passed_s", 0.0), d) for r, d in zip(rows, details, strict=True)]
+
+
+def _picture(start: Start, points: tuple[Point, ...]) -> Picture | None:
+    lines = []
+    for point in points:
+        seen = start.rails_v.get(point.id, ())
+        if len(seen) > 1 and seen[-1][0] > seen[0][0]:
+            lines.append(Line(point.name, [(t - seen[0][0], v) for t, v in seen], dots=True))
+    return Curves("Rails since this rung was taken", "s", "V", lines) if lines else None
+
+
+def _words(row: starts.StartRow, rungs: tuple[Rung, ...], points: tuple[Point, ...]) -> str:
+    detail = json.loads(row.detail)
+    match row.kind:
+        case "rung":
+            understood = "cautions understood; " if detail["rung"] == 0 else ""
+            return f"{understood}{rungs[detail['rung']].title}"
+        case "current":
+            return f"current {1e3 * detail['a']:.0f} mA"
+        case "rail":
+            name = next((p.name for p in points if p.id == detail["point"]), detail["point"])
+            return f"{name} {detail['v']:.4g} V"
+        case "smoke":
+            return f"stopped: {detail['words'] or 'smoke, arcing or a hot smell'}"
+        case "cause":
+            return f"cause: {detail['words']}"
+        case "off":
+            return "switched off"
+        case _:
+            return "through"

@@ -1,0 +1,93 @@
+import unittest
+
+from calm_needle.core.physics.passband import passband
+from calm_needle.core.procedure.level_keeper import keep_level
+from calm_needle.core.procedure.needle_scale import scale_for
+from calm_needle.core.procedure.rounds import CoreGain, judge_rounds
+
+
+def a_round(*gains: float | None) -> list[CoreGain]:
+    return [CoreGain(f"core {i}", g) for i, g in enumerate(gains)]
+
+
+class AnotherRound(unittest.TestCase):
+    def test_it_goes_on_while_there_is_something_to_gain(self) -> None:
+        verdict = judge_rounds([a_round(2.0, 1.5, 3.0, 0.5)], worth_db=0.2, most_rounds=5)
+        self.assertTrue(verdict.go_on)
+        self.assertAlmostEqual(verdict.expected_db, 2.1)
+
+    def test_it_stops_when_what_shrinks_is_no_longer_worth_it(self) -> None:
+        verdict = judge_rounds([a_round(4.0, 3.0), a_round(0.4, 0.3)], worth_db=0.2, most_rounds=5)
+        self.assertFalse(verdict.go_on)
+        self.assertAlmostEqual(verdict.expected_db, 0.07)
+        self.assertIn("less than the 0.2 dB that counts", verdict.sentence)
+
+    def test_gains_that_do_not_shrink_ask_for_more(self) -> None:
+        self.assertTrue(judge_rounds([a_round(1.0), a_round(0.9)], worth_db=0.2, most_rounds=5).go_on)
+
+    def test_a_strip_found_right_is_left(self) -> None:
+        verdict = judge_rounds([a_round(0.02, 0.05, -0.01, 0.0)], worth_db=0.2, most_rounds=5)
+        self.assertFalse(verdict.go_on)
+        self.assertIn("found right", verdict.sentence)
+
+    def test_a_core_left_lower_than_it_began_is_named(self) -> None:
+        verdict = judge_rounds([a_round(3.0, 1.0), a_round(0.1, -0.5)], worth_db=0.2, most_rounds=5)
+        self.assertTrue(verdict.go_on)
+        self.assertIn("core 1 ended lower", verdict.sentence)
+
+    def test_a_core_without_a_peak_neither_gains_nor_loses(self) -> None:
+        self.assertFalse(judge_rounds([a_round(None, 0.05)], worth_db=0.2, most_rounds=5).go_on)
+
+    def test_the_most_rounds_are_the_most(self) -> None:
+        self.assertFalse(judge_rounds([a_round(5.0)] * 3, worth_db=0.2, most_rounds=3).go_on)
+
+
+class LevelKeeper(unittest.TestCase):
+    def test_inside_its_window_nothing_is_moved(self) -> None:
+        self.assertIsNone(keep_level(indicator_v=0.2, window_v=(0.05, 0.5), level_v=1e-3))
+
+    def test_above_it_the_generator_goes_down_and_the_words_say_why(self) -> None:
+        move = keep_level(indicator_v=1.2, window_v=(0.05, 0.5), level_v=1e-3)
+        assert move is not None
+        self.assertLess(move.level_v, 1e-3)
+        self.assertIn("gain control", move.evidence)
+
+    def test_below_it_the_generator_goes_up_and_never_beyond_the_window(self) -> None:
+        move = keep_level(indicator_v=0.01, window_v=(0.05, 0.5), level_v=1e-4)
+        assert move is not None
+        self.assertTrue(0.05 <= 0.01 * move.level_v / 1e-4 <= 0.5)
+
+    def test_what_no_generator_can_give_is_not_asked_for(self) -> None:
+        self.assertIsNone(keep_level(indicator_v=1.2, window_v=(0.05, 0.5), level_v=1e-6))
+
+
+class PassBand(unittest.TestCase):
+    def test_centre_and_width_of_a_symmetrical_response(self) -> None:
+        f = [460e3 + 1e3 * i for i in range(17)]
+        band = passband(frequencies_hz=f, levels_db=[-(((x - 468e3) / 2e3) ** 2) for x in f])
+        assert band and band.centre_hz and band.width_hz
+        self.assertAlmostEqual(band.peak_hz, 468e3, delta=1)
+        self.assertAlmostEqual(band.centre_hz, 468e3, delta=1)
+        self.assertAlmostEqual(band.width_hz, 2 * 2e3 * 6**0.5, delta=60)
+
+    def test_an_edge_outside_the_sweep_is_not_made_up(self) -> None:
+        band = passband(frequencies_hz=[1, 2, 3, 4, 5], levels_db=[-1, -0.5, 0, -4, -9])
+        assert band
+        self.assertIsNone(band.low_hz)
+        self.assertIsNone(band.width_hz)
+        self.assertIsNotNone(band.high_hz)
+
+    def test_too_few_points_are_no_response(self) -> None:
+        self.assertIsNone(passband(frequencies_hz=[1, 2, 3], levels_db=[0, 1, 0]))
+
+
+class NeedleScale(unittest.TestCase):
+    def test_all_that_was_seen_is_on_it(self) -> None:
+        for low, high in ((0, 0), (-5, 7), (-8, 12), (-14, 20), (-28, 30)):
+            scale = scale_for(lowest_db=low, highest_db=high)
+            self.assertTrue(scale.low_db < low and high < scale.high_db)
+
+    def test_for_a_null_the_room_is_below(self) -> None:
+        scale = scale_for(lowest_db=-12, highest_db=0, goal="minimum")
+        self.assertLess(scale.low_db, -12)
+        self.assertLess(scale.high_db, -scale.low_db)

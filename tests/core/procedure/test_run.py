@@ -1,0 +1,81 @@
+import unittest
+from typing import Any
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from calm_needle.core.dossier.model import Generator, Group, SetUp, Step
+from calm_needle.core.procedure.run import Act, RunState, fold, rounds_of
+from tests.support.properties import steady
+
+AT_GRID = SetUp(generator=Generator(468e3, 320e-6, "AM", 0.3, 400.0), goes_in="grid")
+AT_AERIAL = SetUp(generator=Generator(468e3, 0.05, "AM", 0.3, 400.0), goes_in="aerial")
+
+
+def step(name: str, set_up: SetUp = AT_GRID, kind: Any = "peak") -> Step:
+    return Step(name, kind, name, (name,), "why", (), set_up)
+
+
+GROUPS = (
+    Group("cores", "intermediate frequency", "Cores", (step("A"), step("B")), gain_below_db=0.2, most_rounds=4),
+    Group("trap", "intermediate frequency", "Trap", (step("T", AT_AERIAL, "null"),)),
+)
+
+
+def run(*acts: str | tuple[str, dict[str, Any]]) -> RunState:
+    """Fold acts; a step's visit is begun wherever one is open and none has begun, as the run book does."""
+    done: list[Act] = []
+
+    def add(kind: str, detail: dict[str, Any]) -> None:
+        done.append(Act(len(done) + 1, kind, "2026-11-24T10:00:00.000Z", detail))
+
+    for act in acts:
+        kind, detail = act if isinstance(act, tuple) else (act, {})
+        add(kind, detail)
+        state = fold(GROUPS, done)
+        if state.stage == "step" and state.visit is None:
+            add("begin", {})
+    return fold(GROUPS, done)
+
+
+class WhereARunIs(unittest.TestCase):
+    def test_nothing_is_turned_before_all_is_set(self) -> None:
+        self.assertEqual(run().stage, "set_up")
+        self.assertEqual(run("set").stage, "step")
+
+    def test_the_ring_of_cores_ends_in_a_decision(self) -> None:
+        state = run("set", ("take", {"gain_db": 2.0}), ("take", {"gain_db": 1.0}))
+        self.assertEqual(state.stage, "decision")
+        self.assertEqual([[c.gain_db for c in r] for r in rounds_of(GROUPS, state, 0)], [[2.0, 1.0]])
+
+    def test_another_round_begins_with_the_first_core(self) -> None:
+        state = run("set", "take", "take", ("decide", {"go_on": True}))
+        self.assertEqual((state.cursor.step, state.cursor.round, state.stage), (0, 2, "step"))
+
+    def test_a_lead_that_moves_is_confirmed_again(self) -> None:
+        state = run("set", "take", "take", ("decide", {"go_on": False}))
+        self.assertEqual((state.cursor.group, state.stage), (1, "set_up"))
+        self.assertEqual(run("set", "take", "take", ("decide", {"go_on": False}), "set", "take", "finish").stage, "finished")
+
+    def test_going_back_reopens_the_step_and_its_outcome_no_longer_counts(self) -> None:
+        state = run("set", ("take", {"gain_db": 2.0}), "back")
+        self.assertEqual(state.cursor.step, 0)
+        self.assertIsNone(state.last_visit(state.cursor))
+        again = run("set", ("take", {"gain_db": 2.0}), "back", ("take", {"gain_db": 0.5}), ("take", {"gain_db": 1.0}))
+        self.assertEqual([[c.gain_db for c in r] for r in rounds_of(GROUPS, again, 0)], [[0.5, 1.0]])
+
+    def test_going_back_before_anything_was_done_changes_nothing(self) -> None:
+        self.assertEqual(run("set", "back").cursor, run("set").cursor)
+
+    @steady
+    @given(st.lists(st.sampled_from(["take", "no_peak", "skip", "back"]), max_size=25))
+    def test_the_same_acts_always_give_the_same_place_and_never_lose_a_visit(self, kinds: list[str]) -> None:
+        acts: list[str | tuple[str, dict[str, Any]]] = ["set"]
+        for kind in kinds:
+            state = run(*acts)
+            if state.stage == "decision":
+                acts.append(("decide", {"go_on": True}))
+            acts.append(kind)
+        self.assertEqual(run(*acts), run(*acts))
+        before, after = run(*acts[:-1]), run(*acts)
+        self.assertGreaterEqual(len(after.visits), len(before.visits))

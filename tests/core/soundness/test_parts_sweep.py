@@ -1,0 +1,67 @@
+import math
+import unittest
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from calm_needle.core.soundness.parts_sweep import Measured, Part, judge_part, judge_sweep, tally
+from tests.support.properties import steady
+
+R = Part("R1", "resistor", "R1", 22e3, 20.0, "mixer", "", False)
+C = Part("C1", "capacitor", "C1", 10e-12, 10.0, "mixer", "", False)
+
+
+def now(*values: float, in_circuit: bool = False) -> list[Measured]:
+    return [Measured(v, in_circuit, False) for v in values]
+
+
+class OnePart(unittest.TestCase):
+    def test_in_marginal_out_and_open(self) -> None:
+        for value, state in ((24e3, "in"), (28e3, "near"), (40e3, "out"), (12e3, "out"), (math.inf, "out")):
+            self.assertEqual(judge_part(R, now(value)).state, state, value)
+        self.assertEqual(judge_part(R, []).state, "blank")
+
+    def test_low_in_circuit_cannot_be_said_and_high_can(self) -> None:
+        self.assertIn("lift one end", judge_part(R, now(9e3, in_circuit=True)).sentence)
+        self.assertEqual(judge_part(R, now(60e3, in_circuit=True)).state, "out")
+
+    def test_a_few_picofarads_cannot_be_said(self) -> None:
+        self.assertEqual(judge_part(C, now(11.5e-12)).state, "cannot say")
+        self.assertEqual(judge_part(C, now(30e-12)).state, "out")
+
+    def test_one_pass_does_not_clear_a_weak_kind(self) -> None:
+        weak = R._replace(weak=True)
+        self.assertEqual(judge_part(weak, now(22e3)).state, "cannot say")
+        self.assertEqual(judge_part(weak, now(22e3, 22.1e3)).state, "in")
+
+    def test_a_new_part_begins_anew(self) -> None:
+        history = [*now(40e3), Measured(22.1e3, False, True)]
+        self.assertEqual(judge_part(R, history).state, "in")
+
+    @steady
+    @given(st.floats(0.1, 3.0), st.floats(1.0, 1e7))
+    def test_only_the_ratio_to_the_marking_counts(self, ratio: float, nominal: float) -> None:
+        scaled = judge_part(R._replace(nominal=nominal * 100.0), now(nominal * 100.0 * ratio))
+        self.assertEqual(scaled.state, judge_part(R, now(22e3 * ratio)).state)
+
+
+class TheWhole(unittest.TestCase):
+    CAN = (
+        Part("a", "capacitor", "reservoir", 32e-6, 30.0, "supply", "C30", False),
+        Part("b", "capacitor", "smoothing", 32e-6, 30.0, "supply", "C30", False),
+    )
+
+    def test_a_can_with_one_bad_section_is_replaced_whole(self) -> None:
+        verdicts = {"a": judge_part(self.CAN[0], now(11e-6)), "b": judge_part(self.CAN[1], now(31e-6))}
+        found = judge_sweep(self.CAN, verdicts)
+        self.assertFalse(found.passed)
+        self.assertEqual(found.cans, ("C30: a is bad, so replace the whole can; its sections are of one age.",))
+
+    def test_what_is_blank_or_undecided_keeps_it_open(self) -> None:
+        verdicts = {"a": judge_part(self.CAN[0], now(31e-6)), "b": judge_part(self.CAN[1], [])}
+        self.assertEqual(judge_sweep(self.CAN, verdicts).sentence, "1 of 2 parts are sound; 1 to be measured.")
+        self.assertEqual(tally(verdicts.values()).blank, 1)
+
+    def test_all_sound_passes(self) -> None:
+        verdicts = {p.id: judge_part(p, now(32e-6)) for p in self.CAN}
+        self.assertTrue(judge_sweep(self.CAN, verdicts).passed)

@@ -1,0 +1,126 @@
+import tempfile
+import unittest
+from pathlib import Path
+
+from calm_needle.core.quantities import Quantity
+from calm_needle.errors import FieldsRefused, NotFound, RunMovedOn
+from calm_needle.work.bench.run_book import NotSureEnough, RunBook
+from tests.support import halvern
+
+OVER_THE_CREST = (88, 91, 97, 108, 121, 136, 146, 151, 148, 139, 128, 117)
+ON_THE_CREST = (*OVER_THE_CREST, 130, 140, 148, 151)
+
+
+class OneRun(unittest.TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.conn, self.job_id = halvern.store_with_job(Path(folder.name))
+        self.addCleanup(self.conn.close)
+        self.clock = halvern.clock()
+        self.book = halvern.new_run(self.conn, self.job_id, self.clock)
+
+    def read(self, *millivolts: float, unit: str = "V") -> None:
+        for value in millivolts:
+            self.clock.go(2.0)
+            self.book.add_reading(Quantity(value / 1e3 if unit == "V" else value, unit), kind="typed", instrument="read by eye")
+
+    def to_first_core(self) -> None:
+        self.book.set_everything()
+        self.read(200)
+        self.book.take()
+
+    def test_nothing_is_read_before_all_is_set(self) -> None:
+        with self.assertRaises(RunMovedOn):
+            self.read(200)
+
+    def test_a_crest_that_was_not_seen_is_taken_only_if_insisted_on(self) -> None:
+        self.to_first_core()
+        self.read(88, 91, 97)
+        with self.assertRaises(NotSureEnough):
+            self.book.take()
+        self.book.take(sure=True)
+        self.assertFalse(self.book.state.visits[1].detail["crest_seen"])
+
+    def test_the_gain_of_a_core_is_from_where_it_began(self) -> None:
+        self.to_first_core()
+        self.read(*ON_THE_CREST)
+        self.assertEqual(self.book.seen.verdict.kind, "crest")
+        self.book.take()
+        self.assertAlmostEqual(self.book.state.visits[1].detail["gain_db"], 4.69, places=2)
+
+    def test_gains_stay_comparable_when_the_generator_is_turned_down(self) -> None:
+        self.to_first_core()
+        self.read(300, 600, 900)
+        move = self.book.level_move()
+        assert move is not None
+        before = self.book.seen.now()
+        self.book.move_level()
+        self.read(900 * 10 ** (move.change_db / 20))
+        now = self.book.seen.now()
+        assert before and now
+        self.assertAlmostEqual(now[0], before[0], places=6)
+
+    def test_volts_and_decibels_are_not_mixed_in_one_step(self) -> None:
+        self.to_first_core()
+        self.read(88)
+        with self.assertRaises(FieldsRefused):
+            self.read(-12, unit="dB")
+        with self.assertRaises(FieldsRefused):
+            self.read(-88)
+
+    def test_a_reading_struck_out_no_longer_counts_and_is_still_there(self) -> None:
+        self.to_first_core()
+        self.read(88, 91, 97, 999)
+        wrong = self.book.seen.kept[-1].id
+        with self.assertRaises(FieldsRefused):
+            self.book.strike(wrong, " ")
+        self.book.strike(wrong, "hand on the wire")
+        self.assertEqual(self.book.seen.watched[-1].value, 0.097)
+        self.assertEqual(self.book.seen.kept[-1].struck, "hand on the wire")
+        with self.assertRaises(NotFound):
+            self.book.strike(wrong, "again")
+
+    def test_no_peak_becomes_a_finding_with_its_evidence(self) -> None:
+        self.to_first_core()
+        self.read(*([88.0] * 14))
+        self.book.no_peak()
+        (finding,) = self.book.findings()
+        self.assertEqual(finding.sentence, "The lower core of IFT2 hardly answers.")
+        self.assertRegex(finding.evidence, r"less than \d\.\d dB")
+
+    def test_left_out_wants_a_reason(self) -> None:
+        self.to_first_core()
+        with self.assertRaises(FieldsRefused):
+            self.book.skip("  ")
+        self.book.skip("core is cracked")
+        self.assertEqual(self.book.state.visits[1].outcome, "skip")
+
+    def test_going_back_keeps_the_readings(self) -> None:
+        self.to_first_core()
+        self.read(*ON_THE_CREST)
+        self.book.take()
+        taken = self.book.state.visits[1]
+        self.book.back()
+        self.assertEqual(self.book.state.cursor.step, 0)
+        self.assertEqual(len(self.book.readings_of(taken)), len(ON_THE_CREST) + 1)
+
+    def test_opened_again_it_is_where_it_was_with_the_same_verdict(self) -> None:
+        self.to_first_core()
+        self.read(*OVER_THE_CREST)
+        again = RunBook(self.conn, self.book.run.id, clock=self.clock)
+        self.assertEqual(again.state, self.book.state)
+        self.assertEqual(again.seen.verdict, self.book.seen.verdict)
+        self.assertEqual(again.seen.verdict.kind, "past")
+
+    def test_the_wax_is_cleared_and_the_watch_begins_anew(self) -> None:
+        self.to_first_core()
+        self.read(*([88.0] * 14))
+        self.assertEqual(self.book.seen.verdict.kind, "flat")
+        self.book.clear_wax()
+        self.assertEqual(self.book.seen.verdict.kind, "waiting")
+        self.assertIn("Wax was cleared from the lower core of IFT2.", [f.sentence for f in self.book.findings()])
+
+    def test_a_run_that_is_not_there_is_not_found(self) -> None:
+        with self.assertRaises(NotFound):
+            RunBook(self.conn, 999)
