@@ -1,13 +1,16 @@
 """Connecting to the database, bringing it up to date, and writing more than one thing at once."""
 
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from functools import partial
 from importlib import resources
 from pathlib import Path
 
 from calm_needle.errors import StoreUnusable
+from calm_needle.store import old_runs
 
+Migration = Callable[[sqlite3.Connection], None]
 OLDEST_SQLITE = (3, 37, 0)  # STRICT tables
 BUSY_S = 5.0
 FILE_NAME = "calm-needle.sqlite3"
@@ -65,26 +68,33 @@ def transaction(conn: sqlite3.Connection) -> Iterator[None]:
     conn.execute("COMMIT")
 
 
-def schema_scripts() -> list[tuple[int, str]]:
-    """Return the migrations: their number and their text, in order."""
+def migrations() -> list[tuple[int, Migration]]:
+    """Return the migrations: their number and what brings a database from the number before to it, in order.
+
+    Most are SQL scripts, each with its own BEGIN and COMMIT, for executescript would commit around it otherwise.
+    """
     folder = resources.files("calm_needle.store").joinpath("schema")
     files = sorted((f for f in folder.iterdir() if f.name.endswith(".sql")), key=lambda f: f.name)
-    return [(int(f.name.split("_")[0]), f.read_text(encoding="utf-8")) for f in files]
+    scripts = [(int(f.name.split("_")[0]), partial(_run_script, script=f.read_text(encoding="utf-8"))) for f in files]
+    return sorted([*scripts, (old_runs.NUMBER, old_runs.name_steps)], key=lambda m: m[0])
+
+
+def _run_script(conn: sqlite3.Connection, script: str) -> None:
+    conn.executescript(script)
 
 
 def _migrate(conn: sqlite3.Connection) -> None:
     version = conn.execute("PRAGMA user_version").fetchone()[0]
-    scripts = schema_scripts()
-    if version > scripts[-1][0]:
+    steps = migrations()
+    if version > steps[-1][0]:
         raise StoreUnusable(
-            f"This data folder was last used by a newer Calm Needle (its database is at {version}, this program at {scripts[-1][0]}). "
+            f"This data folder was last used by a newer Calm Needle (its database is at {version}, this program at {steps[-1][0]}). "
             "Use the newer program."
         )
-    for number, script in scripts:
+    for number, migrate in steps:
         if number > version:
             try:
-                # Each script brings its own BEGIN and COMMIT: executescript would commit around it otherwise.
-                conn.executescript(script)
+                migrate(conn)
             except sqlite3.OperationalError:
                 if conn.in_transaction:
                     conn.execute("ROLLBACK")

@@ -48,9 +48,9 @@ class FindingRow(NamedTuple):
     at_utc: str
 
 
-def add_run(conn: sqlite3.Connection, *, job_id: int, dossier_id: int, phase: str, bench: str, at_utc: str) -> int:
-    """Begin a run and return its id."""
-    return int(
+def add_run(conn: sqlite3.Connection, *, job_id: int, dossier_id: int, phase: str, bench: str, plan: str, at_utc: str) -> int:
+    """Begin a run with its plan (JSON) and return its id. Within a transaction."""
+    run_id = int(
         conn.execute(
             """
             INSERT INTO run (job_id, dossier_id, phase, bench, started_utc)
@@ -58,6 +58,13 @@ def add_run(conn: sqlite3.Connection, *, job_id: int, dossier_id: int, phase: st
             {"job_id": job_id, "dossier_id": dossier_id, "phase": phase, "bench": bench, "at_utc": at_utc},
         ).fetchone()[0]
     )
+    conn.execute("INSERT INTO run_plan (run_id, content) VALUES (:run_id, :plan)", {"run_id": run_id, "plan": plan})
+    return run_id
+
+
+def plan_of_run(conn: sqlite3.Connection, run_id: int) -> str:
+    """Return the plan that a run was begun with, as JSON."""
+    return str(conn.execute("SELECT content FROM run_plan WHERE run_id = :id", {"id": run_id}).fetchone()[0])
 
 
 def run(conn: sqlite3.Connection, run_id: int) -> RunRow | None:
@@ -107,6 +114,11 @@ def acts(conn: sqlite3.Connection, run_id: int) -> list[ActRow]:
     """Return the acts of a run in their order."""
     rows = conn.execute("SELECT id, kind, at_utc, detail FROM act WHERE run_id = :id ORDER BY id", {"id": run_id})
     return [ActRow(*row) for row in rows]
+
+
+def last_act(conn: sqlite3.Connection, run_id: int) -> int:
+    """Return the id of a run's newest act, 0 before there is one."""
+    return int(conn.execute("SELECT coalesce(max(id), 0) FROM act WHERE run_id = :id", {"id": run_id}).fetchone()[0])
 
 
 def add_set_up(conn: sqlite3.Connection, *, run_id: int, detail: str, at_utc: str) -> int:

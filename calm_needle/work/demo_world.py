@@ -10,10 +10,10 @@ from importlib import resources
 
 from calm_needle.sim.receiver.practice import PracticeReceiver
 from calm_needle.store import bench as bench_store
-from calm_needle.store import intake, practice, runs, shelf
+from calm_needle.store import intake, practice, shelf
 from calm_needle.store.db import transaction
 from calm_needle.work.bench.rehearsal import MadeUpClock, rehearse
-from calm_needle.work.bench.run_book import RunBook
+from calm_needle.work.bench.run_book import RunBook, begin_run
 from calm_needle.work.jobs import shelf as shelf_work
 
 DOSSIERS = ("halvern-6b", "dunlin-3", "stannard-seven")
@@ -194,9 +194,7 @@ def _older_job(conn: sqlite3.Connection, model: shelf.ModelRow) -> None:
         by="J.P.",
     )
     clock = MadeUpClock(datetime(2026, 10, 2, 10, 12, tzinfo=UTC))
-    run_id = runs.add_run(
-        conn, job_id=job_id, dossier_id=model.dossier_id, phase="intermediate frequency", bench="instruments", at_utc=clock()
-    )
+    run_id = begin_run(conn, job_id=job_id, phase="intermediate frequency", at_utc=clock())
     complaint = intake.complaints_of_job(conn, job_id)[0]
     intake.add_retest(
         conn,

@@ -61,7 +61,7 @@ class Connecting(StoreTest):
         other = db.connect(self.folder / db.FILE_NAME)
         self.addCleanup(other.close)
         self.assertEqual(other.execute("PRAGMA user_version").fetchone()[0], version)
-        self.assertEqual(version, db.schema_scripts()[-1][0])
+        self.assertEqual(version, db.migrations()[-1][0])
         self.assertEqual(len(shelf.newest_jobs(other, limit=5)), 1)
 
     def test_a_newer_folder_is_left_alone(self) -> None:

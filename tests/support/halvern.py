@@ -11,9 +11,9 @@ from typing import Any
 
 from calm_needle.core.dossier.model import Model
 from calm_needle.core.dossier.read import read_model
-from calm_needle.store import db, runs, shelf
+from calm_needle.store import db, shelf
 from calm_needle.work.bench.rehearsal import MadeUpClock
-from calm_needle.work.bench.run_book import RunBook
+from calm_needle.work.bench.run_book import RunBook, begin_run
 from calm_needle.work.jobs import shelf as shelf_work
 
 IF_HZ = 468e3
@@ -46,9 +46,7 @@ def store_with_job(folder: Path, *, bench: str = "typed") -> tuple[sqlite3.Conne
 
 
 def new_run(conn: sqlite3.Connection, job_id: int, clock: Callable[[], str], *, bench: str = "typed") -> RunBook:
-    job = shelf.job(conn, job_id)
-    assert job is not None
-    run_id = runs.add_run(conn, job_id=job_id, dossier_id=job.dossier_id, phase="intermediate frequency", bench=bench, at_utc=clock())
+    run_id = begin_run(conn, job_id=job_id, phase="intermediate frequency", bench=bench, at_utc=clock())
     return RunBook(conn, run_id, clock=clock)
 
 

@@ -15,18 +15,6 @@ Side = Literal["above", "below"]
 StepKind = Literal[
     "peak", "null", "target", "window", "zero_beat", "zero_cross", "centre", "shape", "alternate", "rock", "check", "wait", "inspect"
 ]
-# As in the dossier; the order of the work.
-PHASES = (
-    "intake",
-    "safe start",
-    "health",
-    "fault finding",
-    "intermediate frequency",
-    "oscillator and dial",
-    "front end",
-    "verification",
-    "record",
-)
 
 
 @dataclass(frozen=True)

@@ -1,6 +1,6 @@
 """Reading a dossier's data into its dataclasses. The shape was checked by the schema, the meaning by `faults`, before it comes here."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 from calm_needle.core.dossier.model import Adjuster, Band, Generator, Group, Indicator, Landmark, Mark, Model, SetUp, Stage, Step
@@ -10,7 +10,6 @@ from calm_needle.core.soundness.parts_sweep import Part
 def read_model(data: Mapping[str, Any]) -> Model:
     """Return the model that a dossier describes. `data` must have passed the schema and `meaning_faults`."""
     adjusters = tuple(_adjuster(a) for a in data["adjusters"])
-    by_id = {a.id: a for a in adjusters}
     chassis = data["chassis"]
     first_if = data["intermediate_frequencies"][0]
     return Model(
@@ -32,7 +31,7 @@ def read_model(data: Mapping[str, Any]) -> Model:
         chassis_front=chassis.get("front", "front"),
         regions=tuple(chassis.get("regions", ())),
         specifications=tuple(data.get("specifications", ())),
-        groups=tuple(_group(g, by_id) for g in data["procedure"]),
+        groups=read_groups([resolved_group(g, adjusters) for g in data["procedure"]]),
         parts=tuple(_part(p) for p in data.get("parts", ())),
         simulation=data.get("simulation", {}),
         raw=data,
@@ -87,29 +86,41 @@ def _band(b: Mapping[str, Any]) -> Band:
     )
 
 
-def _group(g: Mapping[str, Any], adjusters: Mapping[str, Adjuster]) -> Group:
+def resolved_group(g: Mapping[str, Any], adjusters: Iterable[Adjuster]) -> dict[str, Any]:
+    """Return a group of a dossier's procedure with each step whole: its title written out, all that is set for it in one place."""
+    by_id = {a.id: a for a in adjusters}
+    steps = [{**s, "title": s.get("title") or _title(s, by_id), "set": {**g.get("set", {}), **s.get("set", {})}} for s in g["steps"]]
+    return {**{k: v for k, v in g.items() if k != "set"}, "steps": steps}
+
+
+def read_groups(groups: Iterable[Mapping[str, Any]]) -> tuple[Group, ...]:
+    """Return groups whose steps are whole, as `resolved_group` makes them."""
+    return tuple(_group(g) for g in groups)
+
+
+def _group(g: Mapping[str, Any]) -> Group:
     repeat = g.get("repeat_until", {})
     return Group(
         g["id"],
         g["phase"],
         g["title"],
-        tuple(_step(s, g.get("set", {}), adjusters) for s in g["steps"]),
+        tuple(_step(s) for s in g["steps"]),
         repeat.get("gain_below_db"),
         repeat.get("most_rounds", 1),
         tuple(g.get("invalidated_by", ())),
     )
 
 
-def _step(s: Mapping[str, Any], common: Mapping[str, Any], adjusters: Mapping[str, Adjuster]) -> Step:
+def _step(s: Mapping[str, Any]) -> Step:
     passband = s.get("passband", {})
     return Step(
         s["id"],
         s["kind"],
-        s.get("title") or _title(s, adjusters),
+        s["title"],
         tuple(s["adjusters"]),
         s["why"],
         tuple(s.get("hazards", ())),
-        _set_up({**common, **s.get("set", {})}),
+        _set_up(s.get("set", {})),
         tuple(s.get("measures", ())),
         passband.get("span_hz", 0.0),
         passband.get("points", 0),

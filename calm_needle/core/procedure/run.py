@@ -1,23 +1,29 @@
-"""Where a run is: worked out from what was done, never kept beside it.
+"""Where a run is: worked out from its plan and what was done, never kept beside it.
 
-A run is a list of acts that only grows. `fold` goes through them and says which step is open, in which round, what was
-decided, and what every visit to a step came to; after a crash the same acts give the same place.
+A run is a list of acts that only grows, and each act names the step or the group it was meant for. `fold` goes through them and
+says which step is open, in which round, what was decided, and what every visit to a step came to; after a crash the same acts
+give the same place. A plan may grow by an act of its own (`extend`); what was done before stays as it was.
 """
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any, Literal, NamedTuple
 
-from calm_needle.core.dossier.model import Group, SetUp, Step
+from calm_needle.core.dossier.model import SetUp, Step
+from calm_needle.core.procedure.plan import Plan, read_more
 from calm_needle.core.procedure.rounds import CoreGain
 
-ActKind = Literal["set", "begin", "level", "wax", "take", "no_peak", "skip", "back", "decide", "finish"]
+ActKind = Literal["set", "begin", "level", "wax", "take", "no_peak", "skip", "back", "decide", "extend", "finish"]
 Stage = Literal["set_up", "step", "decision", "complete", "finished"]
 OUTCOMES = ("take", "no_peak", "skip")
 
 
 class Act(NamedTuple):
-    """One thing that was done: its number, kind, time (ISO 8601 UTC) and detail."""
+    """One thing that was done: its number, kind, time (ISO 8601 UTC) and detail.
+
+    Detail of set, begin and the outcomes: step_id and round; of decide: group_id, round, go_on; of back: the visit that is
+    reopened; of extend: groups.
+    """
 
     id: int
     kind: str
@@ -25,11 +31,11 @@ class Act(NamedTuple):
     detail: Mapping[str, Any]
 
 
-class Cursor(NamedTuple):
-    """A place in the plan: group, step in it, round (from 1)."""
+class Place(NamedTuple):
+    """A place in the plan: group, step in it (None while another round is decided about), round (from 1)."""
 
-    group: int
-    step: int
+    group_id: str
+    step_id: str | None
     round: int
 
 
@@ -38,52 +44,62 @@ class Visit:
     """One stay at a step: what came of it. `id` is that of the act that began it."""
 
     id: int
-    cursor: Cursor
-    step_id: str
+    place: Place
     outcome: str | None = None
     detail: Mapping[str, Any] = field(default_factory=dict)
     superseded: bool = False
 
+    @property
+    def step_id(self) -> str:
+        assert self.place.step_id is not None
+        return self.place.step_id
+
 
 @dataclass(frozen=True)
 class RunState:
-    """Where a run is. `visit` is the open stay at a step, None until it has begun or where there is none."""
+    """Where a run is. `place` is None once every group is through; `visit` is the open stay at a step, None until it has begun."""
 
     stage: Stage
-    cursor: Cursor
-    visit: Visit | None
-    visits: tuple[Visit, ...]
-    level_v: float | None
-    set_up_done: SetUp | None
-    waxed_cleared: tuple[str, ...]
-    decisions: tuple[Mapping[str, Any], ...]
+    plan: Plan
+    place: Place | None
+    visit: Visit | None = None
+    visits: tuple[Visit, ...] = ()
+    level_v: float | None = None
+    set_up_done: SetUp | None = None
+    waxed_cleared: tuple[str, ...] = ()
+    decisions: tuple[Mapping[str, Any], ...] = ()
 
-    def last_visit(self, cursor: Cursor) -> Visit | None:
+    @property
+    def step(self) -> Step | None:
+        """The step the run is at, or None before a decision and at the end."""
+        at_step = self.stage in ("step", "set_up") and self.place is not None and self.place.step_id is not None
+        return self.plan.step(self.place.step_id) if at_step and self.place and self.place.step_id else None
+
+    def last_visit(self, place: Place) -> Visit | None:
         """Return the visit that counts for a place of the plan: the last one that was not gone back on."""
-        return next((v for v in reversed(self.visits) if v.cursor == cursor and not v.superseded and v.outcome), None)
+        return next((v for v in reversed(self.visits) if v.place == place and not v.superseded and v.outcome), None)
+
+    def reopens(self) -> Visit | None:
+        """The visit that going back reopens, or None at the first step."""
+        return next((v for v in reversed(self.visits) if v.outcome and not v.superseded), None)
 
 
-def fold(groups: Sequence[Group], acts: Iterable[Act]) -> RunState:
-    """Return the state of a run over these groups after these acts, in their order. Acts that do not fit are an error of ours."""
-    state = RunState("set_up", Cursor(0, 0, 1), None, (), None, None, (), ())
-    state = _settle(groups, state)
+def fold(plan: Plan, acts: Iterable[Act]) -> RunState:
+    """Return the state of a run of this plan after these acts, in their order. Acts that do not fit it are an error of ours."""
+    state = _settle(RunState("set_up", plan, _first_of(plan, 0)))
     for act in acts:
-        state = _settle(groups, _apply(groups, state, act))
+        state = _settle(_apply(state, act))
     return state
 
 
-def step_at(groups: Sequence[Group], cursor: Cursor) -> Step:
-    """Return the step at a place of the plan."""
-    return groups[cursor.group].steps[cursor.step]
-
-
-def rounds_of(groups: Sequence[Group], state: RunState, group: int) -> list[list[CoreGain]]:
+def rounds_of(state: RunState, group_id: str) -> list[list[CoreGain]]:
     """Return what each adjuster gained in each round of a group so far, rounds with no outcome left out."""
     out: list[list[CoreGain]] = []
-    for number in range(1, state.cursor.round + 1 if group == state.cursor.group else 1000):
+    last = state.place.round if state.place and state.place.group_id == group_id else 999
+    for number in range(1, last + 1):
         cores = []
-        for index, step in enumerate(groups[group].steps):
-            visit = state.last_visit(Cursor(group, index, number))
+        for step in state.plan.group(group_id).steps:
+            visit = state.last_visit(Place(group_id, step.id, number))
             if visit:
                 gain = visit.detail.get("gain_db") if visit.outcome == "take" else None
                 cores.append(CoreGain(", ".join(step.adjusters), gain, visit.detail.get("wander_db", 0.0)))
@@ -93,60 +109,79 @@ def rounds_of(groups: Sequence[Group], state: RunState, group: int) -> list[list
     return out
 
 
-def _settle(groups: Sequence[Group], state: RunState) -> RunState:
+def _settle(state: RunState) -> RunState:
     """Make the stage follow from the place: a changed set-up is confirmed before anything is turned."""
     if state.stage in ("decision", "finished"):
         return state
-    if state.cursor.group >= len(groups):
+    if state.place is None or state.place.step_id is None:
         return replace(state, stage="complete", visit=None)
-    wanted = step_at(groups, state.cursor).set_up
+    wanted = state.plan.step(state.place.step_id).set_up
     return replace(state, stage="step" if state.set_up_done == wanted else "set_up")
 
 
-def _apply(groups: Sequence[Group], state: RunState, act: Act) -> RunState:
+def _apply(state: RunState, act: Act) -> RunState:
     match act.kind:
         case "set":
-            step = step_at(groups, state.cursor)
-            generator = step.set_up.generator
-            level = act.detail.get("level_v") or (generator.level_v if generator else None)
-            return replace(state, set_up_done=step.set_up, level_v=level)
+            set_up = state.plan.step(act.detail["step_id"]).set_up
+            level = act.detail.get("level_v") or (set_up.generator.level_v if set_up.generator else None)
+            return replace(state, set_up_done=set_up, level_v=level)
         case "begin":
-            visit = Visit(act.id, state.cursor, step_at(groups, state.cursor).id)
+            step_id = act.detail["step_id"]
+            visit = Visit(act.id, Place(state.plan.group_of(step_id).id, step_id, act.detail["round"]))
             return replace(state, visit=visit, visits=(*state.visits, visit))
         case "level":
             return replace(state, level_v=act.detail["level_v"])
         case "wax":
             return replace(state, waxed_cleared=(*state.waxed_cleared, act.detail["adjuster"]))
         case "take" | "no_peak" | "skip":
-            assert state.visit is not None
+            assert state.visit is not None and state.visit.step_id == act.detail["step_id"]
             closed = replace(state.visit, outcome=act.kind, detail=act.detail)
             visits = (*(v for v in state.visits if v.id != closed.id), closed)
-            return _advance(groups, replace(state, visit=None, visits=visits))
+            return _advance(replace(state, visit=None, visits=visits), closed.place)
         case "back":
-            return _go_back(state)
+            return _go_back(state, act.detail["visit"])
         case "decide":
-            decisions = (*state.decisions, {**act.detail, "group": state.cursor.group, "round": state.cursor.round})
-            place = Cursor(state.cursor.group, 0, state.cursor.round + 1) if act.detail["go_on"] else Cursor(state.cursor.group + 1, 0, 1)
-            return replace(state, stage="step", cursor=place, decisions=decisions)
+            group = state.plan.group(act.detail["group_id"])
+            decisions = (*state.decisions, act.detail)
+            again = Place(group.id, group.steps[0].id, act.detail["round"] + 1)
+            place = again if act.detail["go_on"] else _first_of(state.plan, state.plan.index(group.id) + 1)
+            return replace(state, stage="step", place=place, decisions=decisions)
+        case "extend":
+            return _grow(state, act)
         case "finish":
             return replace(state, stage="finished", visit=None)
     return state
 
 
-def _advance(groups: Sequence[Group], state: RunState) -> RunState:
-    group, step, number = state.cursor
-    if step + 1 < len(groups[group].steps):
-        return replace(state, cursor=Cursor(group, step + 1, number))
-    if groups[group].gain_below_db is not None:
-        return replace(state, stage="decision")
-    return replace(state, cursor=Cursor(group + 1, 0, 1))
+def _first_of(plan: Plan, index: int) -> Place | None:
+    """The first place of a group by its index; None behind the last."""
+    if index >= len(plan.groups):
+        return None
+    group = plan.groups[index]
+    return Place(group.id, group.steps[0].id, 1)
 
 
-def _go_back(state: RunState) -> RunState:
-    """Reopen the step before: its outcome no longer counts; its readings stay."""
-    before = next((v for v in reversed(state.visits) if v.outcome and not v.superseded), None)
-    if before is None:
-        return state
+def _advance(state: RunState, done: Place) -> RunState:
+    group = state.plan.group(done.group_id)
+    index = [s.id for s in group.steps].index(done.step_id or "")
+    if index + 1 < len(group.steps):
+        return replace(state, place=Place(group.id, group.steps[index + 1].id, done.round))
+    if group.gain_below_db is not None:
+        return replace(state, stage="decision", place=Place(group.id, None, done.round))
+    return replace(state, place=_first_of(state.plan, state.plan.index(group.id) + 1))
+
+
+def _grow(state: RunState, act: Act) -> RunState:
+    more = read_more(act.detail["groups"])
+    plan = state.plan.grown(more)
+    at_end = state.place is None
+    place = _first_of(plan, len(state.plan.groups)) if at_end else state.place
+    return replace(state, plan=plan, place=place, stage="step" if at_end else state.stage)
+
+
+def _go_back(state: RunState, visit_id: int) -> RunState:
+    """Reopen a step: its outcome no longer counts; its readings stay."""
+    before = next(v for v in state.visits if v.id == visit_id)
     open_id = state.visit.id if state.visit else None
     visits = tuple(replace(v, superseded=True) if v.id in (before.id, open_id) else v for v in state.visits)
-    return replace(state, stage="step", cursor=before.cursor, visit=None, visits=visits)
+    return replace(state, stage="step", place=before.place, visit=None, visits=visits)

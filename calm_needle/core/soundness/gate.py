@@ -6,9 +6,10 @@ A set that is not sound is repaired first: aligning a fault hides it.
 from collections.abc import Collection, Sequence
 from typing import NamedTuple
 
+from calm_needle.core.procedure.phases import PHASES
 from calm_needle.core.soundness.complaints import Complaint, unsettled
 
-ALIGNMENT = ("intermediate frequency", "oscillator and dial", "front end")
+ALIGNMENT = tuple(phase.name for phase in PHASES if phase.gated)
 BEFORE_ALIGNMENT = ("safe start", "health")
 WHY = {
     "safe start": "rails and current under a limiter, watched while it warms",

@@ -7,10 +7,11 @@ import statistics
 from dataclasses import asdict
 from typing import Any, NamedTuple
 
-from calm_needle.core.dossier.model import PHASES, Step
+from calm_needle.core.dossier.model import Step
 from calm_needle.core.procedure.advice import Advice, advise
 from calm_needle.core.procedure.level_keeper import LevelMove
 from calm_needle.core.procedure.needle_scale import scale_for
+from calm_needle.core.procedure.phases import PHASES
 from calm_needle.core.quantities import format_db, split_si
 from calm_needle.core.soundness.cautions import LAST_WORD, cautions_for
 from calm_needle.store.runs import ReadingRow
@@ -127,7 +128,7 @@ def page(book: RunBook, bench: LiveBench | None) -> dict[str, Any]:
         "level_move": book.level_move(),
         "cautions": cautions_for(safety_class=book.model.safety_class, hazards=step.hazards if step else ()),
         "last_word": LAST_WORD,
-        "phases": [{"name": p, "now": p == book.run.phase, "done": p in done} for p in PHASES if p != "fault finding"],
+        "phases": [{"name": p.short, "now": p.name == book.run.phase, "done": p.name in done} for p in PHASES if not p.if_needed],
         "practice": bool(bench and bench.has_practice_set),
         "instruments": bench is not None,
         "waxed_answer": book.seen.verdict.kind == "flat",
@@ -240,8 +241,9 @@ def _title(book: RunBook) -> str:
 def _subtitle(book: RunBook) -> str:
     step = book.step
     if step is None:
-        if book.state.stage == "decision":
-            return f"Round {book.state.cursor.round} of {book.groups[book.state.cursor.group].title} is through."
+        place = book.state.place
+        if book.state.stage == "decision" and place:
+            return f"Round {place.round} of {book.plan.group(place.group_id).title} is through."
         return {
             "complete": "Nothing of this phase is left open.",
             "finished": "The readings and what came of them are kept.",

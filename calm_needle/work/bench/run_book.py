@@ -5,16 +5,18 @@ Knows nothing of instruments or pages. Not safe between threads: whoever shares 
 
 import json
 import sqlite3
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import asdict
 from typing import Any
 
-from calm_needle.core.dossier.model import Group, Model, Step
-from calm_needle.core.dossier.read import read_model
+from calm_needle.core.dossier.model import Model, Step
+from calm_needle.core.dossier.read import read_model, resolved_group
 from calm_needle.core.procedure.advice import no_peak_finding, why_not_sure
 from calm_needle.core.procedure.level_keeper import LevelMove
+from calm_needle.core.procedure.plan import Plan, plan_data, read_plan
 from calm_needle.core.procedure.rounds import RoundsVerdict, judge_rounds
-from calm_needle.core.procedure.run import Act, RunState, Visit, fold, rounds_of, step_at
+from calm_needle.core.procedure.run import Act, RunState, Visit, fold, rounds_of
 from calm_needle.core.quantities import Quantity
 from calm_needle.errors import CalmNeedleError, FieldsRefused, NotFound, RunMovedOn
 from calm_needle.store import runs, shelf
@@ -26,8 +28,6 @@ from calm_needle.work.jobs.places import placed_model
 LAST_READINGS_S = 0.8  # s over which "now" is averaged when readings come by themselves
 FIRST_READINGS = 4  # readings that make the start of such a visit when the turns are not known
 METER_LAG_S = 0.1  # how far a meter that the program reads is behind, by its averaging
-RUNNABLE = ("peak", "null", "check")  # the step kinds this version leads through
-LED_PHASES = ("intermediate frequency",)  # and the phases
 
 
 class NotSureEnough(CalmNeedleError):
@@ -48,8 +48,8 @@ class RunBook:
         assert job is not None and content is not None
         self.job = job
         self.model: Model = read_model(json.loads(content))
-        self.groups: tuple[Group, ...] = runnable_groups(self.model, row.phase)
-        self.state: RunState = fold(self.groups, self._acts())
+        self._begun_with: Plan = read_plan(json.loads(runs.plan_of_run(conn, run_id)))
+        self.state: RunState = self._fold()
         self.seen = VisitReadings(None, ())
         last = runs.last_set_up(conn, run_id)
         self._set_up_id = last[0] if last else None
@@ -58,9 +58,14 @@ class RunBook:
     # What the run is at.
 
     @property
+    def plan(self) -> Plan:
+        """What the run leads through, with what was added to it since it began."""
+        return self.state.plan
+
+    @property
     def step(self) -> Step | None:
         """The step in hand, or None before a decision and at the end."""
-        return step_at(self.groups, self.state.cursor) if self.state.stage in ("step", "set_up") else None
+        return self.state.step
 
     def placed_model(self) -> Model:
         """Return the model with its adjusters where they were found on this set."""
@@ -72,9 +77,10 @@ class RunBook:
 
     def rounds_verdict(self) -> RoundsVerdict:
         """Whether the group in hand wants another round."""
-        group = self.groups[self.state.cursor.group]
+        assert self.state.place is not None
+        group = self.plan.group(self.state.place.group_id)
         assert group.gain_below_db is not None
-        done = rounds_of(self.groups, self.state, self.state.cursor.group)
+        done = rounds_of(self.state, group.id)
         named = [[c._replace(adjuster=self.model.adjuster(c.adjuster).name) for c in cores] for cores in done]
         return judge_rounds(named, worth_db=group.gain_below_db, most_rounds=group.most_rounds)
 
@@ -85,12 +91,11 @@ class RunBook:
         self._expect("set_up")
         step = self.step
         assert step is not None
-        with transaction(self._conn):
+        with self._acting():
             at = self._clock()
             detail = json.dumps({**asdict(step.set_up), "step": step.id})
             self._set_up_id = runs.add_set_up(self._conn, run_id=self.run.id, detail=detail, at_utc=at)
-            self._add_act("set", {"level_v": level_v} if level_v else {})
-        self._enter()
+            self._add_act("set", {**self._here(), **({"level_v": level_v} if level_v else {})})
 
     def add_reading(
         self,
@@ -161,10 +166,9 @@ class RunBook:
         assert step is not None and step.adjusters
         adjuster = self.model.adjuster(step.adjusters[0])
         last = self.seen.kept[-1].id if self.seen.kept else 0
-        with transaction(self._conn):
-            self._add_act("wax", {"adjuster": adjuster.id, "after_reading": last})
+        with self._acting():
+            self._add_act("wax", {**self._here(), "adjuster": adjuster.id, "after_reading": last})
             self._find(adjuster.name, f"Wax was cleared from {adjuster.phrase}.", "It hardly answered the tool before.")
-        self._enter()
 
     def take(self, *, sure: bool = False) -> None:
         """Take the step as it stands and go on. Raises NotSureEnough when no crest was seen and nobody insisted."""
@@ -191,10 +195,9 @@ class RunBook:
         }
         if step.kind == "check" and "passband" in step.measures and (band := self.seen.passband()):
             detail["passband"] = {"peak_hz": band.peak_hz, "low_hz": band.low_hz, "high_hz": band.high_hz}
-        with transaction(self._conn):
+        with self._acting():
             detail["reading"] = self._keep_now("taken").id
-            self._add_act("take", detail)
-        self._enter()
+            self._add_act("take", {**self._here(), **detail})
 
     def no_peak(self) -> None:
         """Record that the adjuster in hand has no peak, as a finding, and go on."""
@@ -203,43 +206,53 @@ class RunBook:
         assert step is not None and step.adjusters
         adjuster, verdict = self.model.adjuster(step.adjusters[0]), self.seen.verdict
         sentence, evidence = no_peak_finding(adjuster.phrase, verdict)
-        with transaction(self._conn):
+        with self._acting():
             self._find(adjuster.name, sentence, evidence)
-            self._add_act("no_peak", {"verdict": verdict.kind, "net_turns": self.seen.net_turns()})
-        self._enter()
+            self._add_act("no_peak", {**self._here(), "verdict": verdict.kind, "net_turns": self.seen.net_turns()})
 
     def skip(self, reason: str) -> None:
         """Leave the step out, with a reason."""
         self._expect("step", "set_up")
         if not reason.strip():
             raise FieldsRefused({"reason": "Say in a few words why this step is left out; it stands in the record."})
-        with transaction(self._conn):
+        with self._acting():
             if self.state.visit is None:
-                self._add_act("begin", {})
-            self._add_act("skip", {"reason": reason.strip()[:400]})
-        self._enter()
+                self._add_act("begin", self._here())
+            self._add_act("skip", {**self._here(), "reason": reason.strip()[:400]})
 
     def back(self) -> None:
         """Go back to the step before; its outcome no longer counts, its readings stay."""
         if self.state.stage == "finished":
             raise RunMovedOn(meant_for="a step", now_at="the end of the run")
-        if not any(v.outcome and not v.superseded for v in self.state.visits):
+        before = self.state.reopens()
+        if before is None:
             raise FieldsRefused({"back": "This is the first step."})
-        self._record("back", {})
+        self._record("back", {"visit": before.id})
 
     def decide(self, *, go_on: bool) -> None:
         """Decide about another round."""
         self._expect("decision")
-        verdict = self.rounds_verdict()
-        self._record("decide", {"go_on": go_on, "sentence": verdict.sentence, "evidence": verdict.evidence, "advised": verdict.go_on})
+        verdict, place = self.rounds_verdict(), self.state.place
+        assert place is not None
+        said = {"sentence": verdict.sentence, "evidence": verdict.evidence, "advised": verdict.go_on}
+        self._record("decide", {"group_id": place.group_id, "round": place.round, "go_on": go_on, **said})
 
     def finish(self) -> None:
         """Close the run; its phase is done."""
         self._expect("complete")
-        with transaction(self._conn):
+        with self._acting():
             self._add_act("finish", {})
             shelf.mark_phase(self._conn, job_id=self.job.id, phase=self.run.phase, state="done", remark="by this run", at_utc=self._clock())
-        self._enter()
+
+    def extend(self, groups: list[dict[str, Any]]) -> None:
+        """Add groups, as the dossier writes them, to the end of the plan. Raises FieldsRefused for an id that is there already."""
+        if self.state.stage == "finished":
+            raise RunMovedOn(meant_for="a step", now_at="the end of the run")
+        taken = {g.id for g in self.plan.groups} | {s.id for s in self.plan.steps}
+        for name in [g["id"] for g in groups] + [s["id"] for g in groups for s in g["steps"]]:
+            if name in taken:
+                raise FieldsRefused({"groups": f"“{name}” is in the plan already."})
+        self._record("extend", {"groups": [resolved_group(g, self.model.adjusters) for g in groups]})
 
     def note(self, words: str) -> None:
         """Keep a note on the step in hand."""
@@ -285,34 +298,58 @@ class RunBook:
 
     # Within.
 
-    def _acts(self) -> list[Act]:
-        return [Act(a.id, a.kind, a.at_utc, json.loads(a.detail)) for a in runs.acts(self._conn, self.run.id)]
-
     def _expect(self, *stages: str) -> None:
         if self.state.stage not in stages:
             raise RunMovedOn(meant_for=" or ".join(stages).replace("_", "-"), now_at=self.state.stage.replace("_", "-"))
 
-    def _record(self, kind: str, detail: dict[str, Any]) -> None:
-        self._add_act(kind, detail)
+    def _fold(self) -> RunState:
+        acts = [Act(a.id, a.kind, a.at_utc, json.loads(a.detail)) for a in runs.acts(self._conn, self.run.id)]
+        self._last_act = acts[-1].id if acts else 0
+        return fold(self._begun_with, acts)
+
+    def _here(self) -> dict[str, Any]:
+        """What an act names: the step that it is meant for, and its round."""
+        place = self.state.place
+        assert place is not None and place.step_id is not None
+        return {"step_id": place.step_id, "round": place.round}
+
+    @contextmanager
+    def _acting(self) -> Iterator[None]:
+        """Write acts on the state as this book knows it, all or none of them; then work out the new place.
+
+        Raises RunMovedOn when somebody else has written to the run meanwhile, and reads what stands there.
+        """
+        try:
+            with transaction(self._conn):
+                if runs.last_act(self._conn, self.run.id) != self._last_act:
+                    raise RunMovedOn(meant_for="the run as this window shows it", now_at="another place, by another program")
+                yield
+        except RunMovedOn:
+            self._enter()
+            raise
         self._enter()
+
+    def _record(self, kind: str, detail: dict[str, Any]) -> None:
+        with self._acting():
+            self._add_act(kind, detail)
 
     def _add_act(self, kind: str, detail: dict[str, Any]) -> None:
         runs.add_act(self._conn, run_id=self.run.id, kind=kind, at_utc=self._clock(), detail=json.dumps(detail))
 
     def _enter(self) -> None:
         """Work out the place anew from the acts, begin the step's visit if it has none, and let the watch see its readings."""
-        self.state = fold(self.groups, self._acts())
+        self.state = self._fold()
         if self.state.stage == "step" and self.state.visit is None:
-            self._add_act("begin", {})
-            self.state = fold(self.groups, self._acts())
+            self._add_act("begin", self._here())
+            self.state = self._fold()
         visit = self.state.visit
         rows = runs.readings_of_visit(self._conn, visit.id) if visit else []
         self.seen = VisitReadings(self.step, [r for r in rows if visit and r.id > self._forgotten_until(visit)])
 
     def _forgotten_until(self, visit: Visit) -> int:
         """The last reading from before the wax was cleared on this visit: the tool's turns meant something else then."""
-        clearings = [a for a in self._acts() if a.kind == "wax" and a.id > visit.id]
-        return int(clearings[-1].detail["after_reading"]) if clearings else 0
+        clearings = [a for a in runs.acts(self._conn, self.run.id) if a.kind == "wax" and a.id > visit.id]
+        return int(json.loads(clearings[-1].detail)["after_reading"]) if clearings else 0
 
     def _keep_now(self, kind: str) -> runs.ReadingRow:
         now = self.seen.now()
@@ -325,8 +362,25 @@ class RunBook:
         runs.add_finding(self._conn, run_id=self.run.id, subject=subject, sentence=sentence, evidence=evidence, at_utc=self._clock())
 
 
-def runnable_groups(model: Model, phase: str) -> tuple[Group, ...]:
-    """Return the groups of a phase that this version can lead a person through: all steps of kinds it knows."""
-    if phase not in LED_PHASES:
-        return ()
-    return tuple(g for g in model.groups_of(phase) if all(s.kind in RUNNABLE for s in g.steps))
+def begin_run(conn: sqlite3.Connection, *, job_id: int, phase: str, at_utc: str, bench: str | None = None) -> int:
+    """Begin a run of a phase of a job by its dossier as it is now, and return its id. Raises NotFound, FieldsRefused for an empty plan.
+
+    bench: where its readings come from, when not as the job says.
+    """
+    job = shelf.job(conn, job_id)
+    if job is None:
+        raise NotFound("job", job_id)
+    model = read_model(json.loads(shelf.dossier_content(conn, job.dossier_id) or "{}"))
+    plan = plan_data(model, phase)
+    if not plan["groups"]:
+        raise FieldsRefused({"phase": f"The dossier has no steps for “{phase}” that this version can lead through."})
+    with transaction(conn):
+        return runs.add_run(
+            conn,
+            job_id=job_id,
+            dossier_id=job.dossier_id,
+            phase=phase,
+            bench=bench or job.bench,
+            plan=json.dumps(plan, ensure_ascii=False),
+            at_utc=at_utc,
+        )

@@ -7,9 +7,11 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
-from calm_needle.core.dossier.model import PHASES, Model
+from calm_needle.core.dossier.model import Model
 from calm_needle.core.dossier.read import read_model
 from calm_needle.core.dossier.sketch import SAFETY, key_of, sketch
+from calm_needle.core.procedure.phases import PHASE_NAMES, PHASES
+from calm_needle.core.procedure.plan import plan_of
 from calm_needle.core.quantities import parse_si
 from calm_needle.core.soundness.gate import ALIGNMENT
 from calm_needle.core.soundness.parts_sweep import Part
@@ -18,18 +20,12 @@ from calm_needle.files.dossiers import load_dossier
 from calm_needle.store import intake as intake_store
 from calm_needle.store import runs, shelf
 from calm_needle.store.db import transaction
-from calm_needle.work.bench.run_book import runnable_groups
+from calm_needle.work.bench import run_book
 from calm_needle.work.clock import now_utc
 from calm_needle.work.jobs import intake
 
 JOBS_A_PAGE, SETS_SHOWN, LONGEST_SEARCH = 24, 40, 100
 LONGEST = {"serial": 40, "owner": 80, "remarks": 400, "complaint": 2000}
-
-BY_ITS_PAGE = {  # the phases that have a page of their own
-    "intake": "papers, purpose, earlier hands, consent",
-    "safe start": "behind a limiter, rung by rung, rails watched while they warm",
-    "health": "by what is measured: every part, every band",
-}
 
 
 @dataclass(frozen=True)
@@ -202,13 +198,14 @@ def phases_of(conn: sqlite3.Connection, job: shelf.JobRow) -> list[PhaseLine]:
     of_job = runs.runs_of_job(conn, job.id)
     lines = []
     for phase in PHASES:
-        here = [r for r in of_job if r.phase == phase]
+        plan = plan_of(model, phase.name)
+        here = [r for r in of_job if r.phase == phase.name]
         last = here[-1] if here else None
-        mark = marks.get(phase)
+        mark = marks.get(phase.name)
         running = last is not None and last.id not in finished
         done = mark is not None and mark.state == "done"
-        state = "running" if running else "done" if done else "if needed" if phase == "fault finding" else "open"
-        can_run = bool(runnable_groups(model, phase))
+        state = "running" if running else "done" if done else "if needed" if phase.if_needed else "open"
+        can_run = bool(plan.groups)
         if running:
             words = "in hand"
         elif done and mark:
@@ -216,10 +213,10 @@ def phases_of(conn: sqlite3.Connection, job: shelf.JobRow) -> list[PhaseLine]:
         elif state == "if needed":
             words = "when a step cannot be met"
         elif can_run:
-            words = f"{sum(len(g.steps) for g in runnable_groups(model, phase))} steps in the dossier"
+            words = f"{len(plan.steps)} steps in the dossier"
         else:
-            words = BY_ITS_PAGE.get(phase, "by hand; the program keeps that it was done")
-        lines.append(PhaseLine(phase, state, words, last.id if last else None, can_run))
+            words = phase.words or "by hand; the program keeps that it was done"
+        lines.append(PhaseLine(phase.name, state, words, last.id if last else None, can_run))
     return lines
 
 
@@ -227,7 +224,7 @@ def mark_phase(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> N
     """Record that a phase was done by hand, or is open again. Raises FieldsRefused."""
     job_of(conn, job_id)
     phase, state = form.get("phase", ""), form.get("state", "")
-    if phase not in PHASES or state not in ("done", "open"):
+    if phase not in PHASE_NAMES or state not in ("done", "open"):
         raise FieldsRefused({"phase": "There is no such phase."})
     if phase == "record" and state == "done" and not (closing := intake.closing_of(conn, job_id)).open:
         raise FieldsRefused({"phase": f"{closing.sentence} {'; '.join(closing.missing)}."})
@@ -236,7 +233,7 @@ def mark_phase(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> N
 
 def begin_run(conn: sqlite3.Connection, job_id: int, phase: str) -> int:
     """Begin a run of a phase, or return the one that is open. Raises NotFound, FieldsRefused for a phase that cannot be led."""
-    job = job_of(conn, job_id)
+    job_of(conn, job_id)
     finished = runs.finished_runs(conn, job_id)
     for row in runs.runs_of_job(conn, job_id):
         if row.phase == phase and row.id not in finished:
@@ -244,9 +241,9 @@ def begin_run(conn: sqlite3.Connection, job_id: int, phase: str) -> int:
     gate = intake.gate_of(conn, job_id)
     if phase in ALIGNMENT and not gate.open:
         raise FieldsRefused({"phase": f"{gate.sentence} Or waive it on the job’s page, with a reason."})
-    if not runnable_groups(model_of_dossier(conn, job.dossier_id), phase):
-        raise FieldsRefused({"phase": f"The dossier has no steps for “{phase}” that this version can lead through."})
-    return runs.add_run(conn, job_id=job_id, dossier_id=job.dossier_id, phase=phase, bench=job.bench, at_utc=now_utc())
+    if phase not in PHASE_NAMES:
+        raise FieldsRefused({"phase": "There is no such phase."})
+    return run_book.begin_run(conn, job_id=job_id, phase=phase, at_utc=now_utc())
 
 
 def overview(conn: sqlite3.Connection, *, words: str = "", page: int = 1) -> dict[str, Any]:

@@ -5,7 +5,7 @@ from typing import Any, Literal
 
 from calm_needle.core.pictures import Curves, Mark
 from calm_needle.core.pictures import Line as CurveLine
-from calm_needle.core.procedure.run import Visit, step_at
+from calm_needle.core.procedure.run import Visit
 from calm_needle.core.quantities import format_db, format_si, split_si
 from calm_needle.core.soundness.complaints import Complaint
 from calm_needle.core.soundness.repairs import Repair
@@ -97,7 +97,7 @@ def readings_of_run(workshop: Workshop, run_id: int) -> list[CsvReading]:
             for r in book.readings_of(visit):
                 out.append(
                     CsvReading(
-                        r.id, r.at_utc, visit.step_id, visit.cursor.round, r.kind, r.value, r.unit, r.generator_hz, r.generator_v, r.turns,
+                        r.id, r.at_utc, visit.step_id, visit.place.round, r.kind, r.value, r.unit, r.generator_hz, r.generator_v, r.turns,
                         r.instrument, r.struck or "",
                     )
                 )  # fmt: skip
@@ -118,7 +118,7 @@ def _read(book: RunBook) -> Record:
         decisions=[d["sentence"] + ("" if d["advised"] == d["go_on"] else " Decided otherwise.") for d in book.state.decisions],
         findings=book.findings(),
         notes=book.notes(),
-        left_out=[f"{step_at(book.groups, v.cursor).title}: {v.detail['reason']}" for v in visits if v.outcome == "skip"],
+        left_out=[f"{book.plan.step(v.step_id).title}: {v.detail['reason']}" for v in visits if v.outcome == "skip"],
     )
     if checks:
         record.before = _check(checks[0])
@@ -137,11 +137,11 @@ def _change(repair: Repair) -> str:
 
 
 def _kind(book: RunBook, visit: Visit) -> str:
-    return step_at(book.groups, visit.cursor).kind
+    return book.plan.step(visit.step_id).kind
 
 
 def _line(book: RunBook, visit: Visit) -> Line:
-    step, detail = step_at(book.groups, visit.cursor), visit.detail
+    step, detail = book.plan.step(visit.step_id), visit.detail
     name = book.model.adjuster(step.adjusters[0]).name if step.adjusters else step.title
     words: str = {"no_peak": "no peak found", "skip": detail.get("reason", "")}.get(visit.outcome or "", "")
     if visit.outcome == "take":
@@ -150,7 +150,7 @@ def _line(book: RunBook, visit: Visit) -> Line:
             words = words.replace("crest, fall", "null, rise").replace("crest", "null")
     turns = detail.get("net_turns")
     return Line(
-        round=visit.cursor.round,
+        round=visit.place.round,
         name=name,
         kind=step.kind,
         outcome=visit.outcome or "",
@@ -175,7 +175,7 @@ def _check(visit: Visit) -> dict[str, str]:
 
 
 def _response(book: RunBook, visit: Visit, name: Literal["before", "after"]) -> CurveLine:
-    generator = step_at(book.groups, visit.cursor).set_up.generator
+    generator = book.plan.step(visit.step_id).set_up.generator
     rows = [r for r in book.readings_of(visit) if r.kind == "sweep" and r.struck is None and r.generator_hz]
     reference = generator.level_v if generator else 1.0
     return CurveLine(name, sorted((r.generator_hz or 0.0, decibels_at(r, reference)) for r in rows), name)
@@ -191,7 +191,7 @@ def response_picture(record: Record) -> Curves | None:
 
 
 def _set_up_words(book: RunBook) -> str:
-    step = next((s for g in book.groups for s in g.steps if s.kind == "peak"), None)
+    step = next((s for s in book.plan.steps if s.kind == "peak"), None)
     if step is None or step.set_up.generator is None:
         return ""
     generator = step.set_up.generator

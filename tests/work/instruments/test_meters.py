@@ -7,7 +7,7 @@ from pathlib import Path
 
 from calm_needle.core.physics import coils
 from calm_needle.errors import FieldsRefused, InstrumentGone, InstrumentRefused, NotFound
-from calm_needle.store import runs
+from calm_needle.work.bench.run_book import begin_run
 from calm_needle.work.clock import now_utc
 from calm_needle.work.instruments import soundings
 from calm_needle.work.instruments.core_places import core_at, travel_percent
@@ -136,9 +136,7 @@ class UnderTheProbes(unittest.TestCase):
             meters, practice = found, found.practice
             practice.power(1.0)
             practice.let_pass(120.0)
-            run_id = runs.add_run(
-                conn, job_id=job.id, dossier_id=job.dossier_id, phase="intermediate frequency", bench="instruments", at_utc=now_utc()
-            )
+            run_id = begin_run(conn, job_id=job.id, phase="intermediate frequency", bench="instruments", at_utc=now_utc())
             desk = self.workshop.bring_to_bench(run_id)
             desk.set_everything()
 

@@ -2,7 +2,7 @@
 
 from flask import Blueprint, Response, render_template
 
-from calm_needle.core.dossier.model import PHASES
+from calm_needle.core.procedure.phases import PHASE_NAMES
 from calm_needle.web.asking import workshop
 from calm_needle.work.jobs import shelf as work
 
@@ -13,7 +13,7 @@ screen = Blueprint("dossier", __name__, url_prefix="/models")
 def page(key: str) -> str:
     with workshop().store() as conn:
         model = work.model_of(conn, key)
-    phases = [(phase, model.groups_of(phase)) for phase in PHASES if model.groups_of(phase)]
+    phases = [(phase, model.groups_of(phase)) for phase in PHASE_NAMES if model.groups_of(phase)]
     return render_template("dossier/page.html", model=model, phases=phases)
 
 
