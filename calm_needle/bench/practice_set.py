@@ -34,6 +34,10 @@ class PracticeSet(Instrument):
         """Get where an adjuster stands."""
         return self._position(f'POS? "{adjuster}"')
 
+    def adjusters(self) -> tuple[str, ...]:
+        """Get which adjusters can be turned."""
+        return tuple(a for a in self._transport.query("ADJ?").split(",") if a)
+
     def clear_wax(self, adjuster: str) -> None:
         """Control the wax: melt and pick it out of the core."""
         self._set(f'WAX:CLE "{adjuster}"')

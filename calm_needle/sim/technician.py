@@ -1,11 +1,11 @@
 """The modelled hand: turns as the advice says, at a human pace, with a human's overshoot.
 
-For rehearsals and for the demo world's older jobs. Knows only what a person at the bench knows: the verdict.
+For rehearsals and for the demo world's older jobs. Knows only what a person at the bench knows: what is to be done next.
 """
 
 import random
 
-from calm_needle.core.procedure.watch.peak_watch import Verdict
+from calm_needle.core.procedure.judge import Move
 
 SPEED_TURNS_S = 0.22  # how fast a core is turned while searching
 CLOSE_TURNS_S = 0.06  # and when coming back to a crest
@@ -23,22 +23,22 @@ class Hand:
         self._least_left = 0.0
         self._left = 0.0
 
-    def next_turn(self, verdict: Verdict, *, dt_s: float) -> float:
+    def next_turn(self, move: Move, *, dt_s: float) -> float:
         """Return by how much (turns) the hand turns until the next reading."""
         self._quiet_s = max(0.0, self._quiet_s - dt_s)
         unsteady = 1.0 + 0.2 * self._rng.gauss(0.0, 1.0)
-        match verdict.kind:
-            case "crest" | "hold":
+        match move.way:
+            case "rest" | "wait" | "read" | "sweep" | "answer":
                 return 0.0
-            case "falling" if verdict.turns_to_crest is not None:
-                self._way = 1.0 if verdict.turns_to_crest > 0 else -1.0
-            case "falling" | "end_stop" if self._quiet_s == 0.0:
+            case "turn_back" if move.turns is not None:
+                self._way = 1.0 if move.turns > 0 else -1.0
+            case "turn_back" if self._quiet_s == 0.0:
                 self._way, self._quiet_s = -self._way, 3.0 * REACTION_S
-            case "past" | "two_humps":
-                if verdict.turns_to_crest is not None:
+            case "approach":
+                if move.turns is not None:
                     most = CLOSE_TURNS_S * dt_s
-                    return min(max(verdict.turns_to_crest, -most), most)
-                left = verdict.gain_left_db or 0.0
+                    return min(max(move.turns, -most), most)
+                left = move.short or 0.0
                 self._least_left = min(self._least_left, left)
                 if self._quiet_s == 0.0 and left > self._least_left + 0.15:
                     self._way, self._quiet_s, self._least_left = -self._way, 2.0 * REACTION_S, left

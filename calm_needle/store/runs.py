@@ -33,6 +33,9 @@ class ReadingRow(NamedTuple):
     instrument: str
     at_utc: str
     struck: str | None
+    quantity: str | None = None
+    dial_hz: float | None = None
+    other_turns: str | None = None
 
 
 class NoteRow(NamedTuple):
@@ -152,15 +155,18 @@ def add_reading(
     at_stop: bool,
     instrument: str,
     at_utc: str,
+    quantity: str | None = None,
+    dial_hz: float | None = None,
+    other_turns: str | None = None,
 ) -> int:
     """Keep a reading with its context and return its id; when this returns outside a transaction it is on the disk."""
     return int(
         conn.execute(
             """
             INSERT INTO reading (run_id, visit_id, set_up_id, kind, value, unit, generator_hz, generator_v, turns, at_stop,
-                                 instrument, at_utc)
+                                 instrument, at_utc, quantity, dial_hz, other_turns)
             VALUES (:run_id, :visit_id, :set_up_id, :kind, :value, :unit, :generator_hz, :generator_v, :turns, :at_stop,
-                    :instrument, :at_utc)
+                    :instrument, :at_utc, :quantity, :dial_hz, :other_turns)
             RETURNING id""",
             {
                 "run_id": run_id,
@@ -175,6 +181,9 @@ def add_reading(
                 "at_stop": int(at_stop),
                 "instrument": instrument,
                 "at_utc": at_utc,
+                "quantity": quantity,
+                "dial_hz": dial_hz,
+                "other_turns": other_turns,
             },
         ).fetchone()[0]
     )
@@ -184,7 +193,8 @@ def readings_of_visit(conn: sqlite3.Connection, visit_id: int) -> list[ReadingRo
     """Return the readings of one stay at a step in their order, struck ones with their reason."""
     rows = conn.execute(
         """
-        SELECT r.id, visit_id, kind, value, unit, generator_hz, generator_v, turns, at_stop, instrument, r.at_utc, s.reason
+        SELECT r.id, visit_id, kind, value, unit, generator_hz, generator_v, turns, at_stop, instrument, r.at_utc, s.reason,
+            quantity, dial_hz, other_turns
         FROM reading r LEFT JOIN strike s ON s.reading_id = r.id WHERE visit_id = :id ORDER BY r.id""",
         {"id": visit_id},
     )

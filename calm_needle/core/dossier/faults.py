@@ -3,10 +3,16 @@
 from collections.abc import Iterator, Mapping
 from typing import Any
 
-from calm_needle.core.dossier.model import points_of
+from calm_needle.core.dossier.model import TUNING_ID, points_of
+from calm_needle.core.dossier.read import adjuster_ids
 from calm_needle.core.plausible import frequency_fault
+from calm_needle.core.procedure.kinds.table import KINDS
 from calm_needle.core.quantities import format_si
 from calm_needle.errors import Fault
+
+WORDED = ("question", "answers", "flank", "unit")  # of a step's aim
+PAIRS = ("width_hz",)
+ABOVE_ZERO = ("tolerance", "tolerance_hz", "below_hz", "nominal_hz", "rate_per_min", "over_s", "down_db", "ripple_db", "symmetry_hz")
 
 
 def meaning_faults(data: Mapping[str, Any]) -> list[Fault]:
@@ -92,13 +98,62 @@ def _reference_faults(data: Mapping[str, Any]) -> Iterator[Fault]:
             if window and not window[0] < window[1]:
                 yield Fault(f"{here}.indicator.window_v", "the lower limit must be below the upper one")
         for j, step in enumerate(group["steps"]):
-            for k, name in enumerate(step["adjusters"]):
-                if name not in adjusters:
+            for k, name in enumerate(adjuster_ids(step)):
+                if name not in adjusters and name != TUNING_ID:
                     yield Fault(f"procedure[{i}].steps[{j}].adjusters[{k}]", f"there is no adjuster “{name}”")
-            if step["kind"] in ("peak", "null") and not step["adjusters"]:
-                yield Fault(f"procedure[{i}].steps[{j}].adjusters", f"a {step['kind']} needs the adjuster to turn")
-            if step["kind"] in ("peak", "null", "check") and not ({**group.get("set", {}), **step.get("set", {})}).get("indicator"):
-                yield Fault(f"procedure[{i}].steps[{j}]", "nothing says which indicator to watch: give set.indicator here or in the group")
+            yield from _kind_faults(f"procedure[{i}].steps[{j}]", step, {**group.get("set", {}), **step.get("set", {})})
+
+
+MISSING = {
+    "adjusters": "a {kind} needs the adjuster to turn",
+    "indicator": "nothing says which indicator to watch: give set.indicator here or in the group",
+    "generator": "nothing says what the generator gives: give set.generator here or in the group",
+    "passband": "a {kind} needs passband, with span_hz and points",
+}
+
+
+def _kind_faults(here: str, step: Mapping[str, Any], set_up: Mapping[str, Any]) -> Iterator[Fault]:
+    """What a step lacks that its kind cannot do without."""
+    kind = KINDS.get(step["kind"])
+    if kind is None:
+        yield Fault(f"{here}.kind", f"there is no kind of step “{step['kind'][:40]}”; there are {', '.join(KINDS)}")
+        return
+    for need in kind.needs:
+        where, _, key = need.partition(".")
+        if key and key not in step.get("aim", {}):
+            yield Fault(f"{here}.aim.{key}", f"a {step['kind']} needs it")
+        elif not key and not (set_up if where in ("indicator", "generator") else step).get(where):
+            yield Fault(f"{here}.adjusters" if where == "adjusters" else here, MISSING[where].format(kind=step["kind"]))
+    yield from _aim_faults(f"{here}.aim", step.get("aim", {}))
+
+
+def _aim_faults(here: str, aim: Mapping[str, Any]) -> Iterator[Fault]:
+    """Whatever a kind is judged by is a number where its name says so, and limits stand in their order."""
+    for key, value in aim.items():
+        if key in WORDED:
+            continue
+        numbers = value if isinstance(value, list) else [value]
+        if not all(isinstance(n, (int, float)) and not isinstance(n, bool) for n in numbers) or (key in PAIRS) != isinstance(value, list):
+            yield Fault(f"{here}.{key}", "must be a number" if key not in PAIRS else "must be two numbers")
+        elif key in PAIRS and (len(value) != 2 or not value[0] < value[1]):
+            yield Fault(f"{here}.{key}", "must be two numbers, the lower one first")
+        elif key in ABOVE_ZERO and not value > 0:
+            yield Fault(f"{here}.{key}", f"{value:g} must be above 0")
+    if all(isinstance(aim.get(k), (int, float)) for k in ("low", "high")) and not aim["low"] < aim["high"]:
+        yield Fault(f"{here}.high", f"{aim['high']:g} is not above low, {aim['low']:g}")
+    if "question" in aim and not (isinstance(aim["question"], str) and aim["question"].strip()):
+        yield Fault(f"{here}.question", "must be words")
+    if aim.get("flank", "clockwise") not in ("clockwise", "anticlockwise"):
+        yield Fault(f"{here}.flank", "must be clockwise or anticlockwise, of the crest")
+    answers = aim.get("answers", [])
+    if (
+        not isinstance(answers, list)
+        or not all(isinstance(a, dict) and a.get("id") and a.get("words") for a in answers)
+        or len(answers) > 9
+    ):
+        yield Fault(f"{here}.answers", "must be a list of at most nine, each with id and words")
+    if "symmetry_hz" in aim and "centre_hz" not in aim:
+        yield Fault(f"{here}.centre_hz", "symmetry_hz is about centre_hz, which is missing")
 
 
 def _simulation_faults(data: Mapping[str, Any]) -> Iterator[Fault]:

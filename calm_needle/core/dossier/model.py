@@ -12,42 +12,58 @@ from calm_needle.core.soundness.parts_sweep import Part
 from calm_needle.errors import UnknownName
 
 Side = Literal["above", "below"]
-StepKind = Literal[
-    "peak", "null", "target", "window", "zero_beat", "zero_cross", "centre", "shape", "alternate", "rock", "check", "wait", "inspect"
-]
+Reads = Literal["level", "offset", "value"]
+TUNING_ID = "tuning"  # the dial of the set, where a step lets it move like any other adjuster
 
 
 @dataclass(frozen=True)
-class Generator:
-    """What to set on the signal generator."""
+class Source:
+    """What to set on the signal generator. depth 0..1 for AM, deviation for FM."""
 
     frequency_hz: float
     level_v: float
     modulation: Literal["AM", "FM", "none"]
     depth: float = 0.0
     tone_hz: float = 0.0
+    deviation_hz: float = 0.0
 
 
 @dataclass(frozen=True)
-class Indicator:
-    """What is watched: the quantity, where, across what; the readings between which it can be trusted."""
+class Watched:
+    """What is watched: the quantity, where, across what, on which instrument; the readings between which it can be trusted.
+
+    reads: level (in decibels from where it began), offset (signed, about a centre), value (between limits).
+    """
 
     quantity: str
     unit: str
     where: str
     load_ohm: float | None = None
-    window_v: tuple[float, float] | None = None
+    window: tuple[float, float] | None = None
+    instrument: str = ""
+    reads: Reads | None = None
+
+
+@dataclass(frozen=True)
+class Tuning:
+    """How the set itself stands: band, pointer (Hz), how it is tuned in words, and the other controls."""
+
+    band: str | None = None
+    dial_hz: float | None = None
+    how: str = ""
+    controls: Mapping[str, Any] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
 class SetUp:
-    """All that must be set for a step."""
+    """All that must be set for a step. cover: whether the covers are on, where a step says so."""
 
-    receiver: Mapping[str, Any] = field(default_factory=dict)
-    generator: Generator | None = None
+    tuning: Tuning = Tuning()
+    source: Source | None = None
     goes_in: str | None = None
     coupling: Mapping[str, Any] = field(default_factory=dict)
-    indicator: Indicator | None = None
+    watched: Watched | None = None
+    cover: Literal["on", "off"] | None = None
 
 
 @dataclass(frozen=True)
@@ -76,6 +92,9 @@ class Adjuster:
         return f"the {self.name}"
 
 
+TUNING = Adjuster(TUNING_ID, "tuning", "tuning", "above", 0.0, 0.0, "by hand", "the whole set", None, None, None, None, "")
+
+
 @dataclass(frozen=True)
 class Landmark:
     """Something on the chassis by which one finds one's way."""
@@ -92,10 +111,14 @@ class Landmark:
 
 @dataclass(frozen=True)
 class Step:
-    """One act of the procedure, with everything that must be set for it."""
+    """One act of the procedure, with everything that must be set for it.
+
+    kind: a name of core.procedure.kinds. roles: what an adjuster is in this step, where that is said. aim: what its kind is judged
+    by, as the dossier writes it; which keys it needs, the kind says.
+    """
 
     id: str
-    kind: StepKind
+    kind: str
     title: str
     adjusters: tuple[str, ...]
     why: str
@@ -104,6 +127,17 @@ class Step:
     measures: tuple[str, ...] = ()
     passband_span_hz: float = 0.0
     passband_points: int = 0
+    aim: Mapping[str, Any] = field(default_factory=dict)
+    roles: Mapping[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class RoundRule:
+    """When a group of steps is gone through again: while a round changes more than `below` of a unit, at most so many times."""
+
+    unit: str
+    below: float
+    most_rounds: int
 
 
 @dataclass(frozen=True)
@@ -114,8 +148,7 @@ class Group:
     phase: str
     title: str
     steps: tuple[Step, ...]
-    gain_below_db: float | None = None
-    most_rounds: int = 1
+    repeat: RoundRule | None = None
     invalidated_by: tuple[str, ...] = ()
 
 
@@ -181,7 +214,7 @@ class Model:
     raw: Mapping[str, Any] = field(repr=False, hash=False, compare=False)
 
     def adjuster(self, adjuster_id: str) -> Adjuster:
-        for adjuster in self.adjusters:
+        for adjuster in (*self.adjusters, TUNING):
             if adjuster.id == adjuster_id:
                 return adjuster
         raise UnknownName("adjuster", adjuster_id, known=(a.id for a in self.adjusters))

@@ -3,7 +3,23 @@
 from collections.abc import Iterable, Mapping
 from typing import Any
 
-from calm_needle.core.dossier.model import Adjuster, Band, Generator, Group, Indicator, Landmark, Mark, Model, SetUp, Stage, Step
+from calm_needle.core.dossier.model import (
+    TUNING,
+    Adjuster,
+    Band,
+    Group,
+    Landmark,
+    Mark,
+    Model,
+    RoundRule,
+    SetUp,
+    Source,
+    Stage,
+    Step,
+    Tuning,
+    Watched,
+)
+from calm_needle.core.procedure.kinds.table import KINDS
 from calm_needle.core.soundness.parts_sweep import Part
 
 
@@ -88,7 +104,7 @@ def _band(b: Mapping[str, Any]) -> Band:
 
 def resolved_group(g: Mapping[str, Any], adjusters: Iterable[Adjuster]) -> dict[str, Any]:
     """Return a group of a dossier's procedure with each step whole: its title written out, all that is set for it in one place."""
-    by_id = {a.id: a for a in adjusters}
+    by_id = {a.id: a for a in (*adjusters, TUNING)}
     steps = [{**s, "title": s.get("title") or _title(s, by_id), "set": {**g.get("set", {}), **s.get("set", {})}} for s in g["steps"]]
     return {**{k: v for k, v in g.items() if k != "set"}, "steps": steps}
 
@@ -99,14 +115,14 @@ def read_groups(groups: Iterable[Mapping[str, Any]]) -> tuple[Group, ...]:
 
 
 def _group(g: Mapping[str, Any]) -> Group:
-    repeat = g.get("repeat_until", {})
+    r = g.get("repeat_until")
+    unit, below = ("", 0.0) if not r else ("dB", r["gain_below_db"]) if "gain_below_db" in r else (r["unit"], r["change_below"])
     return Group(
         g["id"],
         g["phase"],
         g["title"],
         tuple(_step(s) for s in g["steps"]),
-        repeat.get("gain_below_db"),
-        repeat.get("most_rounds", 1),
+        RoundRule(unit, below, r.get("most_rounds", 1)) if r else None,
         tuple(g.get("invalidated_by", ())),
     )
 
@@ -117,36 +133,58 @@ def _step(s: Mapping[str, Any]) -> Step:
         s["id"],
         s["kind"],
         s["title"],
-        tuple(s["adjusters"]),
+        tuple(adjuster_ids(s)),
         s["why"],
         tuple(s.get("hazards", ())),
-        _set_up(s.get("set", {})),
+        read_set_up(s.get("set", {})),
         tuple(s.get("measures", ())),
         passband.get("span_hz", 0.0),
         passband.get("points", 0),
+        s.get("aim", {}),
+        {a["id"]: a["role"] for a in s["adjusters"] if not isinstance(a, str) and a.get("role")},
     )
+
+
+def adjuster_ids(s: Mapping[str, Any]) -> list[str]:
+    """Return the ids of a step's adjusters, which a dossier writes plainly or, with a role, as an object."""
+    return [a if isinstance(a, str) else a["id"] for a in s["adjusters"]]
 
 
 def _title(s: Mapping[str, Any], adjusters: Mapping[str, Adjuster]) -> str:
-    what = " and ".join(adjusters[a].phrase for a in s["adjusters"])
-    verb = {"peak": "Peak", "null": "Null", "alternate": "Set", "rock": "Rock and peak"}.get(
-        s["kind"], s["kind"].replace("_", " ").capitalize()
-    )
-    return f"{verb} {what}".strip()
+    what = " and ".join(adjusters[a].phrase for a in adjuster_ids(s))
+    kind = KINDS.get(s["kind"])
+    return f"{kind.verb if kind else s['kind'].replace('_', ' ').capitalize()} {what}".strip()
 
 
-def _set_up(u: Mapping[str, Any]) -> SetUp:
-    g, i = u.get("generator"), u.get("indicator")
+def read_set_up(u: Mapping[str, Any]) -> SetUp:
+    """Return the set-up that a dossier or a stored plan writes."""
+    g, i, r = u.get("generator"), u.get("indicator"), u.get("receiver", {})
+    window = i and (i.get("window") or i.get("window_v"))
     return SetUp(
-        receiver=u.get("receiver", {}),
-        generator=Generator(
-            g["frequency_hz"], g["level_v"], g["modulation"]["kind"], g["modulation"].get("depth", 0.0), g["modulation"].get("tone_hz", 0.0)
-        )
-        if g
-        else None,
+        tuning=Tuning(
+            r.get("band"),
+            r.get("tuning_hz"),
+            str(r.get("tuning", "")),
+            {k: v for k, v in r.items() if k not in ("band", "tuning", "tuning_hz")},
+        ),
+        source=_source(g) if g else None,
         goes_in=u.get("goes_in"),
         coupling=u.get("coupling", {}),
-        indicator=Indicator(i["quantity"], i["unit"], i["where"], i.get("load_ohm"), tuple(i["window_v"]) if i.get("window_v") else None)
+        watched=Watched(
+            i["quantity"],
+            i["unit"],
+            i["where"],
+            i.get("load_ohm"),
+            (float(window[0]), float(window[1])) if window else None,
+            i.get("instrument", ""),
+            i.get("reads"),
+        )
         if i
         else None,
+        cover=u.get("cover"),
     )
+
+
+def _source(g: Mapping[str, Any]) -> Source:
+    m = g["modulation"]
+    return Source(g["frequency_hz"], g["level_v"], m["kind"], m.get("depth", 0.0), m.get("tone_hz", 0.0), m.get("deviation_hz", 0.0))

@@ -7,7 +7,7 @@ EDGE_DB = 6.0
 
 
 class Passband(NamedTuple):
-    """Highest point (Hz), edges 6 dB under it (Hz; None where the sweep does not reach it), their middle and width (Hz)."""
+    """Highest point (Hz), edges 6 dB, or as asked, under it (Hz; None where the sweep does not reach it), their middle and width (Hz)."""
 
     peak_hz: float
     low_hz: float | None
@@ -22,7 +22,7 @@ class Passband(NamedTuple):
         return None if self.low_hz is None or self.high_hz is None else self.high_hz - self.low_hz
 
 
-def passband(*, frequencies_hz: Sequence[float], levels_db: Sequence[float]) -> Passband | None:
+def passband(*, frequencies_hz: Sequence[float], levels_db: Sequence[float], down_db: float = EDGE_DB) -> Passband | None:
     """Return the pass-band of N points, frequencies strictly rising; None for fewer than five points.
 
     The peak is the vertex of a parabola through the highest point and its neighbours, equally spaced or not; the edges are
@@ -31,7 +31,7 @@ def passband(*, frequencies_hz: Sequence[float], levels_db: Sequence[float]) -> 
     if len(frequencies_hz) < 5:
         return None
     top = max(range(len(levels_db)), key=levels_db.__getitem__)
-    edge = levels_db[top] - EDGE_DB
+    edge = levels_db[top] - down_db
     low = high = None
     for i in range(top):
         if levels_db[i] < edge <= levels_db[i + 1]:
@@ -42,6 +42,16 @@ def passband(*, frequencies_hz: Sequence[float], levels_db: Sequence[float]) -> 
             high = _cross(frequencies_hz, levels_db, i - 1, edge)
             break
     return Passband(_vertex(frequencies_hz, levels_db, top), low, high)
+
+
+def ripple_db(points: Sequence[tuple[float, float]], *, low_hz: float, high_hz: float) -> float:
+    """Return the ripple (dB) of N points (Hz, dB; rising in frequency) between two edges: how far the deepest dip between two tops
+    lies under the lower of them; 0 for a single top."""
+    inside = [v for f, v in points if low_hz <= f <= high_hz]
+    deepest = 0.0
+    for i in range(1, len(inside) - 1):
+        deepest = max(deepest, min(max(inside[:i]), max(inside[i + 1 :])) - inside[i])
+    return deepest
 
 
 def _cross(f: Sequence[float], y: Sequence[float], i: int, edge: float) -> float:

@@ -5,15 +5,15 @@ a stored run reads the same whatever a later version can do or would propose. It
 """
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from calm_needle.core.dossier.model import Group, Model, Step
 from calm_needle.core.dossier.read import read_groups, resolved_group
+from calm_needle.core.procedure.kinds.table import KINDS
 from calm_needle.core.procedure.phases import phase_named
 
 VERSION = 1
-RUNNABLE = ("peak", "null", "check")  # the step kinds this version leads through
 
 
 @dataclass(frozen=True)
@@ -31,6 +31,7 @@ class Plan:
 
     groups: tuple[Group, ...]
     left_out: tuple[LeftOut, ...] = ()
+    sets: Mapping[str, Mapping[str, Any]] = field(default_factory=dict, compare=False, repr=False)
 
     @property
     def steps(self) -> list[Step]:
@@ -50,9 +51,13 @@ class Plan:
         """Where a group stands, from 0."""
         return [g.id for g in self.groups].index(group_id)
 
-    def grown(self, groups: Iterable[Group]) -> "Plan":
-        """Return the plan with more groups at its end."""
-        return replace(self, groups=(*self.groups, *groups))
+    def set_of(self, step_id: str) -> Mapping[str, Any]:
+        """Return everything that a step sets, as the plan writes it: what is kept as the context of its readings."""
+        return self.sets[step_id]
+
+    def grown(self, groups: Sequence[Mapping[str, Any]]) -> "Plan":
+        """Return the plan with more groups, as a plan writes them, at its end."""
+        return replace(self, groups=(*self.groups, *read_groups(groups)), sets={**self.sets, **_sets(groups)})
 
 
 def plan_data(model: Model, phase: str) -> dict[str, Any]:
@@ -63,7 +68,7 @@ def plan_data(model: Model, phase: str) -> dict[str, Any]:
     for raw in model.raw["procedure"]:
         if raw["phase"] != phase:
             continue
-        unknown = [s["kind"] for s in raw["steps"] if s["kind"] not in RUNNABLE]
+        unknown = [s["kind"] for s in raw["steps"] if s["kind"] not in KINDS]
         if not led:
             reason = "this phase is done by hand"
         elif unknown:
@@ -77,7 +82,8 @@ def plan_data(model: Model, phase: str) -> dict[str, Any]:
 
 def read_plan(data: Mapping[str, Any]) -> Plan:
     """Return the plan that was stored as this JSON data."""
-    return Plan(read_groups(data["groups"]), tuple(LeftOut(x["id"], x["title"], x["reason"]) for x in data.get("left_out", ())))
+    left_out = tuple(LeftOut(x["id"], x["title"], x["reason"]) for x in data.get("left_out", ()))
+    return Plan(read_groups(data["groups"]), left_out, _sets(data["groups"]))
 
 
 def plan_of(model: Model, phase: str) -> Plan:
@@ -85,6 +91,5 @@ def plan_of(model: Model, phase: str) -> Plan:
     return read_plan(plan_data(model, phase))
 
 
-def read_more(groups: Sequence[Mapping[str, Any]]) -> tuple[Group, ...]:
-    """Return the groups that an act added to a plan."""
-    return read_groups(groups)
+def _sets(groups: Iterable[Mapping[str, Any]]) -> dict[str, Mapping[str, Any]]:
+    return {s["id"]: s.get("set", {}) for g in groups for s in g["steps"]}

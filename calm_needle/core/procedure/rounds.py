@@ -1,4 +1,4 @@
-"""Would another round gain anything? Judged from what each core gained in each round.
+"""Would another round gain anything? Judged from what each adjuster gained, or changed, in each round.
 
 Cores of a transformer pull on each other: the crest of one moves by kappa^2 times the error left in its partner
 (core.physics.coupling), so what is left to gain shrinks from round to round by about kappa^4, and by the square of that in
@@ -8,60 +8,77 @@ decibels. The shrink seen between the last two rounds is used; before there are 
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from calm_needle.core.quantities import format_db
+from calm_needle.core.dossier.model import RoundRule
+from calm_needle.core.quantities import format_db, format_si
 
 SHRINK_UNSEEN = 0.3  # of the last round's gain, assumed before it has been seen; kappa = 0.75 gives 0.1 to 0.32
 TIMES_WANDER = 2.0
 SHRINK_BEST, SHRINK_WORST = 0.1, 0.9  # bounds, since single rounds scatter
 
 
-class CoreGain(NamedTuple):
-    """What one core gained in one round (dB, at equal generator level), None when passed over; the needle's wander meanwhile (dB)."""
+class Gain(NamedTuple):
+    """What one adjuster gained in one round (in the rule's unit; decibels at equal generator level; of anything else, how far it was
+    moved), None when passed over; the needle's wander meanwhile."""
 
     adjuster: str
-    gain_db: float | None
-    wander_db: float = 0.0
+    gain: float | None
+    wander: float = 0.0
 
     @property
-    def sure_gain_db(self) -> float:
+    def sure_gain(self) -> float:
         """The gain as far as it is more than wander: four cores must not gain by luck what none of them gained in truth."""
-        return self.gain_db if self.gain_db is not None and self.gain_db > TIMES_WANDER * self.wander_db else 0.0
+        return self.gain if self.gain is not None and self.gain > TIMES_WANDER * self.wander else 0.0
 
 
 class RoundsVerdict(NamedTuple):
-    """Whether to go round again, what that would gain (dB), and why, in a sentence with its figures."""
+    """Whether to go round again, what that would gain (in the rule's unit), and why, in a sentence with its figures."""
 
     go_on: bool
-    expected_db: float
+    expected: float
     sentence: str
     evidence: str
 
 
-def judge_rounds(rounds: Sequence[Sequence[CoreGain]], *, worth_db: float, most_rounds: int) -> RoundsVerdict:
-    """Return whether another round is worth it. rounds: one or more, each with its cores. worth_db, most_rounds: the dossier's.
+def judge_rounds(rounds: Sequence[Sequence[Gain]], *, rule: RoundRule, noun: str = "cores", strip: str = "strip") -> RoundsVerdict:
+    """Return whether another round is worth it. rounds: one or more, each with its adjusters. noun, strip: what they are called.
 
-    A loss counts as nothing gained: a core that was left lower than it began was not peaked, and one more round is asked for.
+    A loss counts as nothing gained: an adjuster that was left lower than it began was not peaked, and one more round is asked for.
     """
-    totals = [sum(max(0.0, c.sure_gain_db) for c in cores) for cores in rounds]
-    lost = [c for c in rounds[-1] if c.gain_db is not None and c.gain_db < -max(worth_db, 2.0 * TIMES_WANDER * c.wander_db)]
+    worth, most_rounds = rule.below, rule.most_rounds
+    totals = [sum(max(0.0, c.sure_gain) for c in cores) for cores in rounds]
+    lost = [c for c in rounds[-1] if c.gain is not None and c.gain < -max(worth, 2.0 * TIMES_WANDER * c.wander)]
     last = totals[-1]
     shrink = min(max(last / totals[-2], SHRINK_BEST), SHRINK_WORST) if len(totals) > 1 and totals[-2] > 0 else SHRINK_UNSEEN
     expected = last * shrink
-    evidence = "Gained per round: " + ", ".join(f"{format_db(t, places=2)} dB" for t in totals) + "."
+    gained = "Gained" if rule.unit == "dB" else "Moved"
+    evidence = f"{gained} per round: " + ", ".join(_shown(t, rule.unit, signed=True) for t in totals) + "."
     if len(rounds) >= most_rounds:
         return RoundsVerdict(False, expected, f"This was round {len(rounds)}, the most the procedure asks for. Stop here.", evidence)
     if lost:
         names = " and ".join(c.adjuster for c in lost)
         return RoundsVerdict(True, expected, f"Go round once more: {names} ended lower than it began.", evidence)
-    if len(rounds) == 1 and last < worth_db:
-        return RoundsVerdict(False, expected, "Every core was on its peak already. The strip was found right; leave it.", evidence)
-    if expected < worth_db:
+    if len(rounds) == 1 and last < worth:
+        right = "on its peak" if rule.unit == "dB" else "in its place"
+        one = noun[:-1] if noun.endswith("s") else noun
+        return RoundsVerdict(False, expected, f"Every {one} was {right} already. The {strip} was found right; leave it.", evidence)
+    if expected < worth:
+        gain = "gain" if rule.unit == "dB" else "move"
         return RoundsVerdict(
             False,
             expected,
-            f"Another round would gain about {expected:.2f} dB, less than the {worth_db:g} dB that counts. Stop here.",
+            f"Another round would {gain} about {_figure(expected, rule.unit, places=2)}, less than the "
+            f"{_figure(worth, rule.unit)} that counts. Stop here.",
             evidence + f" What is left shrinks to about {100 * shrink:.0f} % each time.",
         )
-    return RoundsVerdict(
-        True, expected, f"Go round again: about {expected:.1f} dB more is to be had, because the cores pull on each other.", evidence
-    )
+    more = f"about {_figure(expected, rule.unit, places=1)} more is to be had" if rule.unit == "dB" else "they have not come to rest"
+    return RoundsVerdict(True, expected, f"Go round again: {more}, because the {noun} pull on each other.", evidence)
+
+
+def _shown(value: float, unit: str, *, signed: bool = False) -> str:
+    return f"{format_db(value, places=2)} dB" if unit == "dB" else format_si(value, unit=unit, digits=3)
+
+
+def _figure(value: float, unit: str, places: int | None = None) -> str:
+    if unit != "dB":
+        return format_si(value, unit=unit, digits=2)
+    return f"{value:g} dB" if places is None else f"{value:.{places}f} dB"

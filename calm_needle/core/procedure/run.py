@@ -9,9 +9,9 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any, Literal, NamedTuple
 
-from calm_needle.core.dossier.model import SetUp, Step
-from calm_needle.core.procedure.plan import Plan, read_more
-from calm_needle.core.procedure.rounds import CoreGain
+from calm_needle.core.dossier.model import RoundRule, SetUp, Step
+from calm_needle.core.procedure.plan import Plan
+from calm_needle.core.procedure.rounds import Gain
 
 ActKind = Literal["set", "begin", "level", "wax", "take", "no_peak", "skip", "back", "decide", "extend", "finish"]
 Stage = Literal["set_up", "step", "decision", "complete", "finished"]
@@ -45,6 +45,7 @@ class Visit:
 
     id: int
     place: Place
+    began_utc: str = ""
     outcome: str | None = None
     detail: Mapping[str, Any] = field(default_factory=dict)
     superseded: bool = False
@@ -92,21 +93,31 @@ def fold(plan: Plan, acts: Iterable[Act]) -> RunState:
     return state
 
 
-def rounds_of(state: RunState, group_id: str) -> list[list[CoreGain]]:
-    """Return what each adjuster gained in each round of a group so far, rounds with no outcome left out."""
-    out: list[list[CoreGain]] = []
+def rounds_of(state: RunState, group_id: str) -> list[list[Gain]]:
+    """Return what each adjuster gained, or was moved, in each round of a group so far, rounds with no outcome left out."""
+    out: list[list[Gain]] = []
+    repeat = state.plan.group(group_id).repeat
     last = state.place.round if state.place and state.place.group_id == group_id else 999
     for number in range(1, last + 1):
         cores = []
         for step in state.plan.group(group_id).steps:
             visit = state.last_visit(Place(group_id, step.id, number))
             if visit:
-                gain = visit.detail.get("gain_db") if visit.outcome == "take" else None
-                cores.append(CoreGain(", ".join(step.adjusters), gain, visit.detail.get("wander_db", 0.0)))
+                cores.append(Gain(", ".join(step.adjusters), *_gained(visit, repeat)))
         if not cores:
             break
         out.append(cores)
     return out
+
+
+def _gained(visit: Visit, repeat: RoundRule | None) -> tuple[float | None, float]:
+    """What a visit gained in the unit of its group's rule, and the wander meanwhile."""
+    detail = visit.detail
+    if visit.outcome != "take":
+        return None, 0.0
+    if repeat is None or repeat.unit == "dB":
+        return detail.get("gain_db"), detail.get("wander_db", 0.0)
+    return (abs(detail["value"] - detail["start"]) if "start" in detail else None), detail.get("unrest", 0.0)
 
 
 def _settle(state: RunState) -> RunState:
@@ -123,11 +134,11 @@ def _apply(state: RunState, act: Act) -> RunState:
     match act.kind:
         case "set":
             set_up = state.plan.step(act.detail["step_id"]).set_up
-            level = act.detail.get("level_v") or (set_up.generator.level_v if set_up.generator else None)
+            level = act.detail.get("level_v") or (set_up.source.level_v if set_up.source else None)
             return replace(state, set_up_done=set_up, level_v=level)
         case "begin":
             step_id = act.detail["step_id"]
-            visit = Visit(act.id, Place(state.plan.group_of(step_id).id, step_id, act.detail["round"]))
+            visit = Visit(act.id, Place(state.plan.group_of(step_id).id, step_id, act.detail["round"]), act.at_utc)
             return replace(state, visit=visit, visits=(*state.visits, visit))
         case "level":
             return replace(state, level_v=act.detail["level_v"])
@@ -166,14 +177,13 @@ def _advance(state: RunState, done: Place) -> RunState:
     index = [s.id for s in group.steps].index(done.step_id or "")
     if index + 1 < len(group.steps):
         return replace(state, place=Place(group.id, group.steps[index + 1].id, done.round))
-    if group.gain_below_db is not None:
+    if group.repeat is not None:
         return replace(state, stage="decision", place=Place(group.id, None, done.round))
     return replace(state, place=_first_of(state.plan, state.plan.index(group.id) + 1))
 
 
 def _grow(state: RunState, act: Act) -> RunState:
-    more = read_more(act.detail["groups"])
-    plan = state.plan.grown(more)
+    plan = state.plan.grown(act.detail["groups"])
     at_end = state.place is None
     place = _first_of(plan, len(state.plan.groups)) if at_end else state.place
     return replace(state, plan=plan, place=place, stage="step" if at_end else state.stage)

@@ -24,6 +24,7 @@ class Hands(StandIn):
         super().__init__()
         self._receiver, self._keep = receiver, keep
         self.commands |= {
+            "ADJusters": lambda _: ",".join(self._receiver.cores),
             "TURN": self._turn,
             "POSition": self._position,
             "WAX:CLEar": self._clear_wax,

@@ -3,8 +3,9 @@
 from typing import Any
 
 from calm_needle.core.dossier.model import Step
+from calm_needle.core.procedure.kinds.table import KINDS
 from calm_needle.core.procedure.run import Place, rounds_of
-from calm_needle.core.quantities import format_db
+from calm_needle.core.quantities import format_db, format_si
 from calm_needle.work.bench.run_book import RunBook
 
 
@@ -20,10 +21,10 @@ def thread(book: RunBook) -> list[dict[str, Any]]:
             visit = state.last_visit(Place(group.id, step.id, number))
             here = current and step is book.step
             beads.append(_bead(book, step, here=here, outcome=visit.outcome if visit else None, detail=visit.detail if visit else {}))
-        if group.gain_below_db is not None and index >= at:
+        if group.repeat is not None and index >= at:
             deciding = current and state.stage == "decision"
             label = "Another round?" if not current else f"After round {number}"
-            beads.append({"label": label, "kind": "round", "state": "now" if deciding else "next", "gain": "", "word": "decision"})
+            beads.append({"label": label, "sign": "round", "state": "now" if deciding else "next", "gain": "", "word": "decision"})
     return beads
 
 
@@ -33,11 +34,11 @@ def thread_title(book: RunBook) -> str:
     if state.place is None:
         return "All groups are through"
     group = book.plan.group(state.place.group_id)
-    if group.gain_below_db is None:
+    if group.repeat is None:
         return group.title
     ordinal = ("", "First", "Second", "Third", "Fourth", "Fifth", "Sixth")
     number = ordinal[state.place.round] if state.place.round < len(ordinal) else f"{state.place.round}th"
-    return f"{number} round, from the detector back"
+    return f"{number} round: {group.title[0].lower()}{group.title[1:]}"
 
 
 def since_start(book: RunBook) -> dict[str, str] | None:
@@ -48,9 +49,9 @@ def since_start(book: RunBook) -> dict[str, str] | None:
     first = taken[0]
     set_up = book.plan.step(first.step_id).set_up
     step = book.step
-    now = book.seen.now() if step and step.set_up == set_up else None
-    same = [v for v in taken if book.plan.step(v.step_id).set_up == set_up]
-    level = now[0] if now else same[-1].detail["level_db"]
+    now = book.seen.series.now() if step and step.set_up == set_up else None
+    same = [v for v in taken if book.plan.step(v.step_id).set_up == set_up and "level_db" in v.detail]
+    level = now.measure if now and book.seen.series.reads == "level" else same[-1].detail["level_db"]
     steps = [book.plan.step(v.step_id) for v in taken]
     touched = {s.adjusters[0] for s in steps if s.adjusters}
     stops = sum(v.outcome == "no_peak" and not v.superseded for v in book.state.visits)
@@ -65,12 +66,22 @@ def gains(book: RunBook) -> list[dict[str, Any]]:
     assert book.state.place is not None
     group = book.plan.group(book.state.place.group_id)
     done = rounds_of(book.state, group.id)
+    unit = group.repeat.unit if group.repeat else "dB"
     rows = []
     for index, step in enumerate(group.steps):
-        cells = [cores[index].gain_db if index < len(cores) else None for cores in done]
-        name = book.model.adjuster(step.adjusters[0]).name
-        rows.append({"name": name, "cells": ["no peak" if c is None else format_db(c, places=2) for c in cells]})
+        cells = [cores[index].gain if index < len(cores) else None for cores in done]
+        rows.append({"name": bead_label(book, step), "cells": ["no peak" if c is None else _amount(c, unit) for c in cells]})
     return rows
+
+
+def _amount(value: float, unit: str) -> str:
+    return format_db(value, places=2) if unit == "dB" else format_si(value, unit=unit, digits=3)
+
+
+def bead_label(book: RunBook, step: Step) -> str:
+    """How the thread names a step: by its adjuster, or by what its kind does."""
+    names = [book.model.adjuster(a).name for a in step.adjusters]
+    return KINDS[step.kind].label or " + ".join(names) or step.title
 
 
 def _last_round(book: RunBook, group_id: str) -> int:
@@ -79,7 +90,7 @@ def _last_round(book: RunBook, group_id: str) -> int:
 
 
 def _bead(book: RunBook, step: Step, *, here: bool, outcome: str | None, detail: Any) -> dict[str, Any]:
-    label = book.model.adjuster(step.adjusters[0]).name if step.adjusters else {"check": "Measure"}.get(step.kind, step.title)
+    label = bead_label(book, step)
     gain = ""
     if outcome == "take" and detail.get("gain_db") is not None:
         gain = format_db(detail["gain_db"])
@@ -90,4 +101,4 @@ def _bead(book: RunBook, step: Step, *, here: bool, outcome: str | None, detail:
         state, word = outcome, words[outcome]
     else:
         state, word = "next", "to come"
-    return {"label": label, "kind": step.kind, "state": state, "gain": gain, "word": word}
+    return {"label": label, "sign": KINDS[step.kind].sign, "state": state, "gain": gain, "word": word}

@@ -1,28 +1,26 @@
 """What the bench page shows, worked out from the run and the instruments: words, numbers as shown, and where the needle stands.
 
-`snapshot` is the part that changes with every reading and goes down the stream; `page` is the rest. No HTML in here.
+`snapshot` is the part that changes with every reading and goes down the stream; `page` is the rest. No HTML in here, and nothing
+of a kind of step: all of that comes from its table.
 """
 
-import statistics
 from dataclasses import asdict
 from typing import Any, NamedTuple
 
-from calm_needle.core.dossier.model import Step
-from calm_needle.core.procedure.advice import Advice, advise
-from calm_needle.core.procedure.level_keeper import LevelMove
-from calm_needle.core.procedure.needle_scale import scale_for
+from calm_needle.core.dossier.model import Adjuster
+from calm_needle.core.procedure.advice import Advice
+from calm_needle.core.procedure.judge import Marks, Standing
+from calm_needle.core.procedure.needle import needle_of, trail_of
 from calm_needle.core.procedure.phases import PHASES
-from calm_needle.core.quantities import format_db, split_si
+from calm_needle.core.procedure.set_up import settings
+from calm_needle.core.quantities import format_db, format_si, split_si
 from calm_needle.core.soundness.cautions import LAST_WORD, cautions_for
 from calm_needle.store.runs import ReadingRow
 from calm_needle.work.bench.bench_thread import gains, since_start, thread, thread_title
 from calm_needle.work.bench.run_book import RunBook
-from calm_needle.work.bench.set_up_card import set_up_card
 from calm_needle.work.clock import seconds
 from calm_needle.work.instruments.live_bench import LiveBench
 
-TRAIL_S = 30.0
-TRAIL_POINTS = 400
 INSTRUMENT_NAMES = {
     "generator": "Generator",
     "ac-millivoltmeter": "A.c. millivoltmeter",
@@ -31,14 +29,28 @@ INSTRUMENT_NAMES = {
     "practice-set": "Practice set",
 }
 STATE_WORDS = {"absent": "absent", "ready": "ready", "lost": "not there", "silent": "does not answer", "odd": "answers oddly"}
+LOWEST_PITCH_DB, HIGHEST_PITCH_DB = -12.0, 18.0  # of the tone, whatever is read
 
 
 class Action(NamedTuple):
-    """An act the page offers: its name, the words on its button, its key."""
+    """An act the page offers: its name, the words on its button, its key; a field that goes along."""
 
     act: str
     label: str
     key: str
+    name: str = ""
+    value: str = ""
+
+
+class Facts(NamedTuple):
+    """What the bench can do for the step in hand, and is doing."""
+
+    can_sweep: bool = False
+    sweeping: float | None = None
+
+
+def facts(bench: LiveBench | None) -> Facts:
+    return Facts(bench.can_set, bench.sweep_done) if bench else Facts()
 
 
 def main_action(book: RunBook, bench: LiveBench | None) -> Action:
@@ -54,102 +66,98 @@ def main_action(book: RunBook, bench: LiveBench | None) -> Action:
         return Action("record", "See before and after", "Enter")
     if book.level_move() is not None:
         return Action("level", "Set the level" if bench and bench.can_set else "The level is set", "Enter")
-    if step is not None and step.kind == "check" and bench and bench.can_set and "passband" in step.measures and not _swept(book, step):
+    standing = book.standing(**facts(bench)._asdict())
+    if standing and step and standing.move.way == "answer" and book.seen.kind:
+        return Action(*book.seen.kind.offers(step)[0][:5])
+    if standing and standing.move.way == "sweep":
         return Action("sweep", "Measure the pass-band", "Enter")
     return Action("take", "Take it and go on", "Enter")
 
 
-def snapshot(book: RunBook, bench: LiveBench | None) -> dict[str, Any]:
-    """Return what changes with every reading."""
-    now, start = book.seen.now(), book.seen.start_db()
+def snapshot(book: RunBook, bench: LiveBench | None, in_hand: str | None) -> dict[str, Any]:
+    """Return what changes with every reading. in_hand: the adjuster that is being turned."""
+    series = book.seen.series
     last = book.seen.watched[-1] if book.seen.watched else None
-    verdict = book.seen.verdict
-    advice = _advice(book, bench)
-    shown = _shown(last)
+    standing = book.standing(**facts(bench)._asdict())
     out: dict[str, Any] = {
         "visit": book.state.visit.id if book.state.visit else None,
         "reading": None,
         "needle": None,
-        "advice": asdict(advice),
-        "verdict": verdict.kind,
+        "advice": asdict(_advice(book, bench, standing)),
+        "verdict": standing.verdict if standing else "waiting",
+        "way": standing.move.way if standing else "read",
         "links": [{"kind": s.kind, "state": s.state, "words": f"{INSTRUMENT_NAMES[s.kind]} {STATE_WORDS[s.state]}"} for s in _links(bench)],
         "sweep": bench.sweep_done if bench else None,
-        "core": _core(bench, book),
+        "core": _core(bench, book, in_hand),
     }
-    if last and now and start is not None:
-        at_db = book.seen.decibels(last) - start
-        turning = book.step is not None and book.step.kind != "check"
-        crest = verdict.crest_db - start if turning and verdict.crest_db is not None and verdict.kind != "waiting" else None
-        seen = [book.seen.decibels(r) - start for r in book.seen.watched[-TRAIL_POINTS:]]
-        scale = scale_for(lowest_db=min([*seen, 0.0]), highest_db=max([*seen, 0.0]), goal=book.seen.goal)
+    if last:
+        needle = needle_of(series, standing.marks if standing else Marks(), book.seen.kind.goal if book.seen.kind else "maximum")
+        number, unit = _shown(last)
+        at = needle.at or 0.0
         out["reading"] = {
             "id": last.id,
             "at": seconds(last.at_utc),
-            "number": shown[0],
-            "unit": shown[1],
-            "gain": format_db(at_db),
-            "gain_db": round(at_db, 3),
+            "number": number,
+            "unit": unit,
+            "change": _change(book, at),
+            "pitch_db": round(_pitch(book, at, needle.scale.low, needle.scale.high), 3),
+            "v": round(at, 4),
         }
-        out["needle"] = {
-            "at_db": round(at_db, 3),
-            "wedge_db": round(_unrest(book), 3),
-            "crest_db": None if crest is None else round(crest, 3),
-            "crest_at": verdict.crest_time_s,
-            "crest_seen": verdict.peak_seen,
-            "scale": scale._asdict(),
-        }
+        out["needle"] = {**_rounded(needle._asdict()), "best_at_s": needle.best_at_s, "scale": needle.scale._asdict()}
     return out
 
 
-def page(book: RunBook, bench: LiveBench | None) -> dict[str, Any]:
+def page(book: RunBook, bench: LiveBench | None, in_hand: str | None) -> dict[str, Any]:
     """Return what stands still between two acts."""
-    state, step = book.state, book.step
-    start = book.seen.start_db()
+    state, step, kind = book.state, book.step, book.seen.kind
     done = book.phases_done()
     model = book.placed_model()
-    adjuster = model.adjuster(step.adjusters[0]) if step and step.adjusters else None
+    standing = book.standing(**facts(bench)._asdict())
+    needle = needle_of(book.seen.series, standing.marks if standing else Marks(), kind.goal if kind else "maximum")
+    can_set = bool(bench and bench.can_set)
     return {
         "run": book.run,
         "job": book.job,
         "model": model,
         "stage": state.stage,
         "step": step,
+        "kind": kind,
         "visit_id": state.visit.id if state.visit else None,
         "title": _title(book),
         "subtitle": _subtitle(book),
-        "adjuster": adjuster,
+        "adjuster": model.adjuster(in_hand) if in_hand else None,
+        "adjusters": _adjusters(book) if step else [],
         "main": main_action(book, bench),
+        "offers": kind.offers(step) if kind and step and state.stage == "step" else (),
         "decision": book.rounds_verdict() if state.stage == "decision" else None,
         "gains": gains(book) if state.stage == "decision" else [],
         "thread": thread(book),
         "thread_title": thread_title(book),
+        "left_out": book.plan.left_out,
         "since_start": since_start(book),
-        "set_up": set_up_card(book, step, on_instruments=bool(bench and bench.can_set)),
+        "set_up": _set_up(book, can_set=can_set),
         "level_move": book.level_move(),
         "cautions": cautions_for(safety_class=book.model.safety_class, hazards=step.hazards if step else ()),
         "last_word": LAST_WORD,
         "phases": [{"name": p.short, "now": p.name == book.run.phase, "done": p.name in done} for p in PHASES if not p.if_needed],
         "practice": bool(bench and bench.has_practice_set),
         "instruments": bench is not None,
-        "waxed_answer": book.seen.verdict.kind == "flat",
-        "trail": [
-            {"at": seconds(r.at_utc), "db": round(book.seen.decibels(r) - (start or 0.0), 3)} for r in book.seen.watched[-TRAIL_POINTS:]
-        ],
-        "typed": [_typed_row(book, r) for r in reversed(book.seen.kept) if r.kind in ("typed", "marked")][:8],
-        "can_go_back": any(v.outcome and not v.superseded for v in state.visits) and state.stage != "finished",
+        "trail": [{"at": at, "v": round(v, 4)} for at, v in trail_of(book.seen.series, needle)],
+        "trail_unit": needle.unit,
+        "response": [{"f": f, "v": round(v, 3)} for f, v in book.seen.series.response()],
+        "reads": kind.asks_reading if kind and state.stage == "step" else True,
+        "typed": [_typed_row(book, r) for r in reversed(book.seen.kept) if r.kind in ("typed", "marked", "sweep")][:8],
+        "units": book.seen.units,
+        "change_words": _change_words(book),
+        "can_go_back": state.reopens() is not None and state.stage != "finished",
         "notes": book.notes(),
-        "scale": scale_for(lowest_db=0.0, highest_db=0.0, goal=book.seen.goal)._asdict(),
-        "no_sweep": step is not None and step.kind == "check" and not (bench and bench.can_set),
+        "scale": needle.scale._asdict(),
         "why": step.why if step else "",
     }
 
 
-def _swept(book: RunBook, step: Step) -> bool:
-    return len(book.seen.sweep_points()) >= step.passband_points
-
-
-def _advice(book: RunBook, bench: LiveBench | None) -> Advice:
-    state, step = book.state, book.step
+def _advice(book: RunBook, bench: LiveBench | None, standing: Standing | None) -> Advice:
+    state = book.state
     if bench and bench.trouble:
         return Advice("danger", "stop", "Readings cannot be kept.", bench.trouble)
     trouble = next((s for s in _links(bench) if s.state != "ready"), None)
@@ -164,64 +172,79 @@ def _advice(book: RunBook, bench: LiveBench | None) -> Advice:
         return Advice("good", "crest", "All steps of this phase are done.", "Finish the run, and look at before and after.")
     if state.stage == "finished":
         return Advice("good", "crest", "This run is finished.", "Its record can be printed.")
-    assert step is not None
     move = book.level_move()
     if move is not None:
-        return _level_advice(move)
-    if step.kind == "check":
-        return _check_advice(book, step, bench)
-    adjuster = book.model.adjuster(step.adjusters[0])
-    return advise(book.seen.verdict, phrase=adjuster.phrase, goal=book.seen.goal, start_db=book.seen.start_db())
-
-
-def _level_advice(move: LevelMove) -> Advice:
-    return Advice("watch", "level", move.sentence, move.evidence)
-
-
-def _check_advice(book: RunBook, step: Step, bench: LiveBench | None) -> Advice:
-    if bench and bench.sweep_done is not None:
-        return Advice(
-            "live", "measure", "Measuring the pass-band.", f"{100 * bench.sweep_done:.0f} % done. Hands off the leads and the set."
-        )
-    band = book.seen.passband()
-    if band and _swept(book, step):
-        width = f", {band.width_hz / 1e3:.2f} kHz wide at −6 dB" if band.width_hz else ""
-        return Advice("good", "measure", "Measured. Take it and go on.", f"Highest at {band.peak_hz / 1e3:.2f} kHz{width}.")
-    if not book.seen.watched:
-        return Advice("calm", "measure", "Read the meter.", "Touch no adjuster: this is the set as it stands.")
-    if bench and bench.can_set:
-        return Advice("calm", "measure", "Measure the pass-band.", "The generator is stepped over it. Touch no adjuster before.")
-    return Advice("good", "measure", "Take the reading.", "The pass-band needs a generator that the program can set; it is left out.")
+        return Advice("watch", "level", move.sentence, move.evidence)
+    assert standing is not None
+    return standing.advice
 
 
 def _links(bench: LiveBench | None) -> list[Any]:
     return bench.states if bench else []
 
 
-def _core(bench: LiveBench | None, book: RunBook) -> dict[str, Any] | None:
-    if bench is None or not bench.has_practice_set or bench.position is None or book.step is None or not book.step.adjusters:
+def _set_up(book: RunBook, *, can_set: bool) -> list[dict[str, Any]]:
+    """The rows of the set-up card; `changed` marks what the step before had otherwise."""
+    step = book.step
+    if step is None:
+        return []
+    level = book.state.level_v if book.state.stage == "step" else None
+    rows = settings(step.set_up, book.state.set_up_done, model=book.model, level_v=level)
+    return [{**row._asdict(), "pads": () if can_set else row.pads} for row in rows]
+
+
+def _adjusters(book: RunBook) -> list[dict[str, str]]:
+    """The adjusters of the step in hand, each with its part in it."""
+    step = book.step
+    assert step is not None
+    return [{"id": a, "name": book.model.adjuster(a).name, "role": step.roles.get(a, "")} for a in step.adjusters]
+
+
+def _core(bench: LiveBench | None, book: RunBook, in_hand: str | None) -> dict[str, Any] | None:
+    position = bench.position_of(in_hand) if bench and in_hand else None
+    if position is None or in_hand is None:
         return None
-    known = [r.turns for r in book.seen.watched if r.turns is not None]
-    begun = known[0] if known else bench.position.turns
-    return {"turns": round(bench.position.turns - begun, 4), "at_stop": bench.position.at_stop, "travel": bench.position.travel}
+    known = [s.turns[in_hand] for s in book.seen.series.watched if in_hand in s.turns]
+    begun = known[0] if known else position.turns
+    return {"turns": round(position.turns - begun, 4), "at_stop": position.at_stop, "travel": position.travel}
 
 
-def _shown(reading: ReadingRow | None) -> tuple[str, str]:
-    if reading is None:
-        return "", ""
+def _shown(reading: ReadingRow) -> tuple[str, str]:
     if reading.unit == "dB":
         return format_db(reading.value), "dB"
     return split_si(reading.value, unit=reading.unit, digits=3)
 
 
-def _unrest(book: RunBook) -> float:
-    """The standard deviation of the last second's readings (dB): how wide the wedge behind the pointer is."""
-    last = book.seen.watched[-1]
-    if last.kind != "live":
-        return 0.0  # a person reads the middle of the needle's unrest
-    until = seconds(last.at_utc)
-    recent = [book.seen.decibels(r) for r in book.seen.watched[-25:] if until - seconds(r.at_utc) <= 1.0 and r.turns == last.turns]
-    return statistics.stdev(recent) if len(recent) > 2 else 0.0
+def _change(book: RunBook, at: float) -> str:
+    """How far it is from where it began, or from what is wanted, as the line under the reading says it."""
+    series, step = book.seen.series, book.step
+    if series.reads == "level":
+        return f"{format_db(at)} dB"
+    now, aim = series.now(), step.aim if step else {}
+    if now is None:
+        return ""
+    wanted = aim.get("value", aim.get("nominal_hz", series.centre if series.reads == "offset" else None))
+    return "" if wanted is None else format_si(now.value - wanted, unit=series.unit, digits=3, signed=True)
+
+
+def _change_words(book: RunBook) -> str:
+    series, step = book.seen.series, book.step
+    if step is None:
+        return ""
+    if series.reads == "level":
+        return "from where this core began" if step.adjusters else "from the first reading"
+    return "from what is wanted"
+
+
+def _pitch(book: RunBook, at: float, low: float, high: float) -> float:
+    """How high the listening tone is (dB of its scale): a level as it is, anything else by its place on the needle's scale."""
+    if book.seen.series.reads == "level":
+        return at
+    return LOWEST_PITCH_DB + (HIGHEST_PITCH_DB - LOWEST_PITCH_DB) * (at - low) / ((high - low) or 1.0)
+
+
+def _rounded(values: dict[str, Any]) -> dict[str, Any]:
+    return {k: round(v, 4) if isinstance(v, float) else v for k, v in values.items()}
 
 
 def _title(book: RunBook) -> str:
@@ -252,13 +275,23 @@ def _subtitle(book: RunBook) -> str:
         return f"For: {step.title[0].lower()}{step.title[1:]}."
     if not step.adjusters:
         return step.why
-    adjuster = book.model.adjuster(step.adjusters[0])
+    return " ".join(_where(book.model.adjuster(a), step.roles.get(a, "")) for a in step.adjusters)
+
+
+def _where(adjuster: Adjuster, role: str) -> str:
     remark = f" {adjuster.remarks.capitalize()}." if adjuster.remarks else ""
-    return f"From {adjuster.side}, {adjuster.tool}. It tunes {adjuster.tunes}.{remark}"
+    by = f"The {adjuster.name}{f', {role}' if role else ''}: turned {adjuster.tool}."
+    if adjuster.kind == "tuning":
+        return by
+    start = f"{adjuster.name}, {role}: from" if role else "From"
+    return f"{start} {adjuster.side}, {adjuster.tool}. It tunes {adjuster.tunes}.{remark}"
 
 
 def _typed_row(book: RunBook, reading: ReadingRow) -> dict[str, Any]:
-    start = book.seen.start_db()
+    series = book.seen.series
+    start = series.start()
     number, unit = _shown(reading)
-    change = format_db(book.seen.decibels(reading) - start) if start is not None else ""
+    change = f"{format_db(book.seen.measure(reading) - start)} dB" if start is not None and series.reads == "level" else ""
+    if reading.kind == "sweep" and reading.generator_hz:
+        change = f"at {format_si(reading.generator_hz, unit='Hz', digits=5)}"
     return {"id": reading.id, "number": number, "unit": unit, "gain": change, "kind": reading.kind, "struck": reading.struck}

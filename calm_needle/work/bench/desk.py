@@ -2,7 +2,7 @@
 
 import sqlite3
 import threading
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from typing import Any
 
@@ -29,6 +29,7 @@ class Desk:
         self._sequence = 0
         self._version = 0
         self._snapshot: dict[str, Any] = {}
+        self._chosen: tuple[int | None, str] | None = None  # visit, and the adjuster that is turned in it
         self.closed = False
 
     @contextmanager
@@ -41,12 +42,22 @@ class Desk:
     def on_instruments(self) -> bool:
         return self._book.run.bench == "instruments"
 
+    @property
+    def in_hand(self) -> str | None:
+        """The adjuster that is being turned: the one chosen in this visit, or the step's first."""
+        step, visit = self._book.step, self._book.state.visit
+        if step is None or not step.adjusters:
+            return None
+        if self._chosen and self._chosen[0] == (visit.id if visit else None) and self._chosen[1] in step.adjusters:
+            return self._chosen[1]
+        return step.adjusters[0]
+
     # For the pages.
 
     def view(self) -> dict[str, Any]:
         """Return everything the bench page shows."""
         with self._lock:
-            return {**bench_view.page(self._book, self._bench_or_none()), "snapshot": self._see(), "version": self._version}
+            return {**bench_view.page(self._book, self._bench_or_none(), self.in_hand), "snapshot": self._see(), "version": self._version}
 
     def wait_for_news(self, after: int) -> tuple[int, dict[str, Any] | None]:
         """Return the newest snapshot and its number once there is one after `after`; None in its place after TIDINGS_S."""
@@ -74,13 +85,39 @@ class Desk:
         self.publish(changed=True)
         return result
 
-    def type_reading(self, visit_id: int, quantity: Quantity, *, sure: bool = False) -> int:
-        """Keep a reading that a person typed, and return its number. Raises NotSureEnough for one out of all scale."""
+    @property
+    def units(self) -> tuple[str, ...]:
+        """The units in which a reading of the step in hand may be typed."""
+        with self._lock:
+            return self._book.seen.units
+
+    def type_reading(self, visit_id: int, quantity: Quantity, *, at_hz: float | None = None, sure: bool = False) -> int:
+        """Keep a reading that a person typed, and return its number. Raises NotSureEnough for one out of all scale.
+
+        at_hz: the generator's frequency it was read at, where a response is typed point by point.
+        """
         with self._lock:
             question = None if sure else self._book.seen.doubt(quantity)
         if question:
             raise NotSureEnough(question)
-        return int(self.act(visit_id, lambda book: book.add_reading(quantity, kind="typed", instrument="read by eye")).id)
+        kind = "typed" if at_hz is None else "sweep"
+        by_eye = "read by eye"
+        return int(self.act(visit_id, lambda book: book.add_reading(quantity, kind=kind, instrument=by_eye, generator_hz=at_hz)).id)
+
+    def take(self, visit_id: int, *, sure: bool = False, answer: str | None = None) -> None:
+        """Take the step as it stands and go on. Raises NotSureEnough, FieldsRefused."""
+        can_sweep = bench_view.facts(self._bench_or_none()).can_sweep
+        self.act(visit_id, lambda book: book.take(sure=sure, answer=answer, can_sweep=can_sweep))
+
+    def choose(self, visit_id: int, adjuster: str) -> None:
+        """Take another of the step's adjusters in hand."""
+
+        def do(book: RunBook) -> None:
+            if book.step is None or adjuster not in book.step.adjusters:
+                raise FieldsRefused({"adjuster": "This step does not turn that adjuster."})
+            self._chosen = (visit_id, adjuster)
+
+        self.act(visit_id, do)
 
     def set_everything(self) -> None:
         """Set the instruments that can be set, then record that all is set."""
@@ -109,7 +146,10 @@ class Desk:
         step, _, stage, _ = self.wanted()
         if step is None or stage != "step" or not step.adjusters or not self.on_instruments:
             raise FieldsRefused({"turns": "There is nothing to turn at this step."})
-        return self._bench.turn(step.adjusters[0], turns)
+        with self._lock:
+            adjuster = self.in_hand
+        assert adjuster is not None
+        return self._bench.turn(adjuster, turns)
 
     def clear_wax(self, visit_id: int) -> None:
         """Clear the wax from the core in hand, on the practice set too."""
@@ -126,8 +166,8 @@ class Desk:
 
         def do(book: RunBook) -> None:
             step = book.step
-            if step is None or "passband" not in step.measures or not self.on_instruments:
-                raise FieldsRefused({"sweep": "There is no pass-band to measure at this step."})
+            if step is None or step.passband_points < 1 or not self.on_instruments:
+                raise FieldsRefused({"sweep": "There is no response to sweep at this step."})
             if book.level_move() is not None:
                 raise FieldsRefused({"sweep": "Set the level first: the gain control would flatten the response."})
             self._bench.start_sweep(step)
@@ -142,20 +182,29 @@ class Desk:
             return Wanted(self._book.step, state.level_v, state.stage, state.visit.id if state.visit else None)
 
     def take_reading(
-        self, volts: float, position: Position | None, read_for: Wanted, *, generator_hz: float | None = None, kind: str = "live"
+        self,
+        quantity: Quantity,
+        positions: Mapping[str, Position],
+        read_for: Wanted,
+        *,
+        instrument: str,
+        generator_hz: float | None = None,
+        kind: str = "live",
     ) -> None:
         with self._lock:
             if self.wanted() != read_for:
                 return  # read before the level was moved or the step taken: it belongs to neither
             before = self._main_act()
             with told_in_words():
+                first = read_for.step.adjusters[0] if read_for.step and read_for.step.adjusters else None
                 self._book.add_reading(
-                    Quantity(volts, "V"),
+                    quantity,
                     kind=kind,
-                    instrument="a.c. millivoltmeter",
-                    turns=position.turns if position else None,
-                    at_stop=position.at_stop if position else False,
+                    instrument=instrument,
+                    turns=positions[first].turns if first is not None and first in positions else None,
+                    at_stop=any(p.at_stop for p in positions.values()),
                     generator_hz=generator_hz,
+                    other_turns={a: p.turns for a, p in positions.items() if a != first},
                 )
             changed = before != self._main_act()
         self.publish(changed=changed)
@@ -179,7 +228,7 @@ class Desk:
     # Within.
 
     def _see(self) -> dict[str, Any]:
-        return {**bench_view.snapshot(self._book, self._bench_or_none()), "version": self._version}
+        return {**bench_view.snapshot(self._book, self._bench_or_none(), self.in_hand), "version": self._version}
 
     def _bench_or_none(self) -> LiveBench | None:
         return self._bench if self.on_instruments else None

@@ -16,6 +16,8 @@ from calm_needle.work.clock import seconds, to_text
 READING_S = 0.05
 LONGEST_STEP_S = 180.0
 SETTLED_READINGS = 15
+LOOKS = 20  # readings before a measurement is judged
+WAITED_S = 10.0
 
 
 class MadeUpClock:
@@ -61,37 +63,46 @@ def rehearse(book: RunBook, receiver: PracticeReceiver, clock: MadeUpClock, *, s
 
 
 def _do_step(bench: _Bench) -> None:
+    """Do one step by what its standing says is to be done next, whatever its kind."""
     book, receiver, clock = bench.book, bench.receiver, bench.clock
     step = book.step
-    assert step is not None and step.set_up.generator is not None
+    assert step is not None
     receiver.lead = step.set_up.goes_in
     clock.go(4.0)
     _feed(bench, None)
     bench.meter.reset()
-    if step.kind == "check":
-        _read(bench, 20, None)
-        _settle_level(bench, None)
-        _sweep(bench)
-        book.take()
-        return
-    core = step.adjusters[0]
-    hand = Hand(seed=bench.seed)
+    core = next((a for a in step.adjusters if a in receiver.cores), None)
+    hand, reads = Hand(seed=bench.seed), book.seen.kind is None or book.seen.kind.asks_reading
     settled = 0
     for _ in range(int(LONGEST_STEP_S / READING_S)):
-        _read(bench, 1, core)
-        _settle_level(bench, core)
-        verdict = book.seen.verdict
-        if verdict.kind == "flat" and receiver.cores[core].waxed:
+        if reads:
+            _read(bench, 1 if core else LOOKS, core)
+            _settle_level(bench, core)
+        standing = book.standing(can_sweep=True)
+        assert standing is not None
+        move = standing.move
+        if move.way == "sweep":
+            _sweep(bench)
+        elif move.way == "wait":
+            clock.go(WAITED_S)
+        elif move.way == "answer":
+            book.take(answer=move.answer)
+            return
+        elif move.way == "slipping" and core and receiver.cores[core].waxed:
             clock.go(60.0)
             receiver.cores[core].waxed = False
             book.clear_wax()
             continue
-        settled = settled + 1 if verdict.kind == "crest" else 0
-        if settled >= SETTLED_READINGS:
+        settled = settled + 1 if standing.may_take else 0
+        if settled >= (SETTLED_READINGS if core else 1):
             book.take()
             return
-        receiver.turn(core, hand.next_turn(verdict, dt_s=READING_S))
-    book.no_peak()
+        if core:
+            receiver.turn(core, hand.next_turn(move, dt_s=READING_S))
+    if (last := book.standing()) and last.nothing:
+        book.no_peak()
+    else:
+        book.skip("not to be had in a rehearsal")
 
 
 def _settle_level(bench: _Bench, core: str | None) -> None:
@@ -108,7 +119,7 @@ def _read(bench: _Bench, count: int, core: str | None) -> None:
         bench.clock.go(READING_S)
         there = bench.receiver.cores[core] if core and bench.turns_known else None
         bench.book.add_reading(
-            Quantity(_shown(bench), "V"),
+            Quantity(_shown(bench), bench.book.seen.series.unit),
             kind="live",
             instrument="a.c. millivoltmeter",
             turns=there.tool_turns if there else None,
@@ -118,9 +129,9 @@ def _read(bench: _Bench, count: int, core: str | None) -> None:
 
 def _sweep(bench: _Bench) -> None:
     step = bench.book.step
-    assert step is not None and step.set_up.generator is not None
+    assert step is not None and step.set_up.source is not None
     for i in range(step.passband_points):
-        f = step.set_up.generator.frequency_hz + step.passband_span_hz * (i / (step.passband_points - 1) - 0.5)
+        f = step.set_up.source.frequency_hz + step.passband_span_hz * (i / (step.passband_points - 1) - 0.5)
         _feed(bench, f)
         _shown(bench)
         bench.clock.go(0.8)
@@ -128,10 +139,11 @@ def _sweep(bench: _Bench) -> None:
 
 
 def _feed(bench: _Bench, frequency_hz: float | None) -> None:
-    assert bench.book.step is not None and bench.book.step.set_up.generator is not None
-    generator = bench.book.step.set_up.generator
-    level = bench.book.state.level_v or generator.level_v
-    bench.receiver.feed = Input(frequency_hz or generator.frequency_hz, level, generator.depth)
+    source = bench.book.step.set_up.source if bench.book.step else None
+    if source is None:
+        return
+    level = bench.book.state.level_v or source.level_v
+    bench.receiver.feed = Input(frequency_hz or source.frequency_hz, level, source.depth)
 
 
 def _shown(bench: _Bench) -> float:

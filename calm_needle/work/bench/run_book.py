@@ -7,12 +7,11 @@ import json
 import sqlite3
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import asdict
 from typing import Any
 
 from calm_needle.core.dossier.model import Model, Step
 from calm_needle.core.dossier.read import read_model, resolved_group
-from calm_needle.core.procedure.advice import no_peak_finding, why_not_sure
+from calm_needle.core.procedure.judge import Moment, Standing
 from calm_needle.core.procedure.level_keeper import LevelMove
 from calm_needle.core.procedure.plan import Plan, plan_data, read_plan
 from calm_needle.core.procedure.rounds import RoundsVerdict, judge_rounds
@@ -22,12 +21,8 @@ from calm_needle.errors import CalmNeedleError, FieldsRefused, NotFound, RunMove
 from calm_needle.store import runs, shelf
 from calm_needle.store.db import transaction
 from calm_needle.work.bench.visit_readings import VisitReadings
-from calm_needle.work.clock import now_utc
+from calm_needle.work.clock import now_utc, seconds
 from calm_needle.work.jobs.places import placed_model
-
-LAST_READINGS_S = 0.8  # s over which "now" is averaged when readings come by themselves
-FIRST_READINGS = 4  # readings that make the start of such a visit when the turns are not known
-METER_LAG_S = 0.1  # how far a meter that the program reads is behind, by its averaging
 
 
 class NotSureEnough(CalmNeedleError):
@@ -50,7 +45,7 @@ class RunBook:
         self.model: Model = read_model(json.loads(content))
         self._begun_with: Plan = read_plan(json.loads(runs.plan_of_run(conn, run_id)))
         self.state: RunState = self._fold()
-        self.seen = VisitReadings(None, ())
+        self.seen = VisitReadings(self.model, None, ())
         last = runs.last_set_up(conn, run_id)
         self._set_up_id = last[0] if last else None
         self._enter()
@@ -71,6 +66,10 @@ class RunBook:
         """Return the model with its adjusters where they were found on this set."""
         return placed_model(self._conn, self.model, self.job.set_id)
 
+    def standing(self, *, can_sweep: bool = False, sweeping: float | None = None) -> Standing | None:
+        """How the step in hand stands, or None where there is none. can_sweep, sweeping: what the bench can do, and is doing."""
+        return self.seen.standing(self._moment(can_sweep=can_sweep, sweeping=sweeping))
+
     def level_move(self) -> LevelMove | None:
         """What to do about the generator's level, or None while it is right."""
         return self.seen.level_move(self.state.level_v)
@@ -79,10 +78,12 @@ class RunBook:
         """Whether the group in hand wants another round."""
         assert self.state.place is not None
         group = self.plan.group(self.state.place.group_id)
-        assert group.gain_below_db is not None
+        assert group.repeat is not None
+        names = {a.id: a.name for a in self.model.adjusters}
         done = rounds_of(self.state, group.id)
-        named = [[c._replace(adjuster=self.model.adjuster(c.adjuster).name) for c in cores] for cores in done]
-        return judge_rounds(named, worth_db=group.gain_below_db, most_rounds=group.most_rounds)
+        named = [[c._replace(adjuster=names.get(c.adjuster, c.adjuster)) for c in cores] for cores in done]
+        kinds = {self.model.adjuster(a).kind for s in group.steps for a in s.adjusters}
+        return judge_rounds(named, rule=group.repeat, noun=f"{kinds.pop()}s" if len(kinds) == 1 else "adjusters")
 
     # What a person does.
 
@@ -93,7 +94,7 @@ class RunBook:
         assert step is not None
         with self._acting():
             at = self._clock()
-            detail = json.dumps({**asdict(step.set_up), "step": step.id})
+            detail = json.dumps({**self.plan.set_of(step.id), "step": step.id}, ensure_ascii=False)
             self._set_up_id = runs.add_set_up(self._conn, run_id=self.run.id, detail=detail, at_utc=at)
             self._add_act("set", {**self._here(), **({"level_v": level_v} if level_v else {})})
 
@@ -107,15 +108,22 @@ class RunBook:
         at_stop: bool = False,
         generator_hz: float | None = None,
         at_utc: str | None = None,
+        dial_hz: float | None = None,
+        other_turns: dict[str, float] | None = None,
     ) -> runs.ReadingRow:
-        """Keep a reading of the step in hand and let the watch see it. On the disk when this returns."""
+        """Keep a reading of the step in hand and let its judge see it. On the disk when this returns.
+
+        turns: of the step's first adjuster; other_turns: of its others; each where it is known.
+        """
         self._expect("step")
         step, visit = self.step, self.state.visit
         assert step is not None and visit is not None and self._set_up_id is not None
         self.seen.refuse_what_cannot_be_compared(quantity)
-        generator = step.set_up.generator
+        source, watched, tuning = step.set_up.source, step.set_up.watched, step.set_up.tuning
         at = at_utc or self._clock()
-        frequency = generator_hz or (generator.frequency_hz if generator else None)
+        frequency = generator_hz or (source.frequency_hz if source else None)
+        others = json.dumps(other_turns) if other_turns else None
+        about = (watched.quantity if watched else None, dial_hz or tuning.dial_hz, others)
         reading_id = runs.add_reading(
             self._conn,
             run_id=self.run.id,
@@ -130,6 +138,9 @@ class RunBook:
             at_stop=at_stop,
             instrument=instrument,
             at_utc=at,
+            quantity=about[0],
+            dial_hz=about[1],
+            other_turns=about[2],
         )
         row = runs.ReadingRow(
             reading_id,
@@ -144,6 +155,7 @@ class RunBook:
             instrument,
             at,
             None,
+            *about,
         )
         self.seen.add(row)
         return row
@@ -170,33 +182,24 @@ class RunBook:
             self._add_act("wax", {**self._here(), "adjuster": adjuster.id, "after_reading": last})
             self._find(adjuster.name, f"Wax was cleared from {adjuster.phrase}.", "It hardly answered the tool before.")
 
-    def take(self, *, sure: bool = False) -> None:
-        """Take the step as it stands and go on. Raises NotSureEnough when no crest was seen and nobody insisted."""
+    def take(self, *, sure: bool = False, answer: str | None = None, can_sweep: bool = False) -> None:
+        """Take the step as it stands and go on. Raises NotSureEnough when it is not as it should be and nobody insisted.
+
+        answer: what a person says to a step that asks.
+        """
         self._expect("step")
-        step, now, verdict = self.step, self.seen.now(), self.seen.verdict_for_a_hand()
-        assert step is not None
-        if now is None:
-            raise FieldsRefused({"reading": "There is no reading yet to take. Read the meter first."})
-        if step.kind in ("peak", "null") and verdict.kind != "crest" and not sure:
-            raise NotSureEnough(why_not_sure(verdict))
-        start = self.seen.start_db()
-        detail: dict[str, Any] = {
-            "level_db": now[0],
-            "start_db": start,
-            "gain_db": None if start is None or step.kind == "check" else now[0] - start,
-            "value": now[1],
-            "unit": self.seen.watched[-1].unit,
-            "generator_v": self.seen.watched[-1].generator_v,
-            "verdict": verdict.kind,
-            "crest_seen": verdict.peak_seen,
-            "fall_db": [verdict.fall_before_db, verdict.fall_after_db],
-            "wander_db": verdict.wander_db,
-            "net_turns": self.seen.net_turns(),
-        }
-        if step.kind == "check" and "passband" in step.measures and (band := self.seen.passband()):
-            detail["passband"] = {"peak_hz": band.peak_hz, "low_hz": band.low_hz, "high_hz": band.high_hz}
+        standing = self.seen.standing_for_a_hand(self._moment(answer=answer, can_sweep=can_sweep))
+        assert standing is not None
+        if standing.refusal:
+            raise FieldsRefused({"reading": standing.refusal})
+        if not standing.may_take and not sure:
+            raise NotSureEnough(standing.doubt)
+        detail = {"verdict": standing.verdict, **self._measured(), **standing.detail}
+        if standing.figure:
+            detail["figure"] = standing.figure._asdict()
         with self._acting():
-            detail["reading"] = self._keep_now("taken").id
+            if self.seen.watched:
+                detail["reading"] = self._keep_now("taken").id
             self._add_act("take", {**self._here(), **detail})
 
     def no_peak(self) -> None:
@@ -204,11 +207,12 @@ class RunBook:
         self._expect("step")
         step = self.step
         assert step is not None and step.adjusters
-        adjuster, verdict = self.model.adjuster(step.adjusters[0]), self.seen.verdict
-        sentence, evidence = no_peak_finding(adjuster.phrase, verdict)
+        adjuster, standing = self.model.adjuster(step.adjusters[0]), self.standing()
+        if standing is None or standing.nothing is None:
+            raise FieldsRefused({"reading": "At this step there is nothing that could be missing. Take it, or leave it out with a reason."})
         with self._acting():
-            self._find(adjuster.name, sentence, evidence)
-            self._add_act("no_peak", {**self._here(), "verdict": verdict.kind, "net_turns": self.seen.net_turns()})
+            self._find(adjuster.name, *standing.nothing)
+            self._add_act("no_peak", {**self._here(), "verdict": standing.verdict, "net_turns": self.seen.series.turns_of(adjuster.id)})
 
     def skip(self, reason: str) -> None:
         """Leave the step out, with a reason."""
@@ -344,7 +348,26 @@ class RunBook:
             self.state = self._fold()
         visit = self.state.visit
         rows = runs.readings_of_visit(self._conn, visit.id) if visit else []
-        self.seen = VisitReadings(self.step, [r for r in rows if visit and r.id > self._forgotten_until(visit)])
+        self.seen = VisitReadings(self.model, self.step, [r for r in rows if visit and r.id > self._forgotten_until(visit)])
+
+    def _moment(self, *, can_sweep: bool = False, sweeping: float | None = None, answer: str | None = None) -> Moment:
+        visit = self.state.visit
+        now_s = seconds(self._clock())
+        return Moment(now_s, seconds(visit.began_utc) if visit else now_s, can_sweep, sweeping, answer)
+
+    def _measured(self) -> dict[str, Any]:
+        """What is kept of the readings with an outcome, whatever the kind of step."""
+        series, step = self.seen.series, self.step
+        now, start = series.now(), series.start()
+        if now is None or start is None or step is None:
+            return {}
+        last = self.seen.watched[-1]
+        out: dict[str, Any] = {"value": now.value, "unit": last.unit, "generator_v": last.generator_v}
+        if series.reads == "level":
+            out |= {"level_db": now.measure, "start_db": start}
+        else:
+            out |= {"start": start, "unrest": series.unrest()}
+        return {**out, "net_turns": series.turns_of(step.adjusters[0]) if step.adjusters else None}
 
     def _forgotten_until(self, visit: Visit) -> int:
         """The last reading from before the wax was cleared on this visit: the tool's turns meant something else then."""
@@ -352,11 +375,19 @@ class RunBook:
         return int(json.loads(clearings[-1].detail)["after_reading"]) if clearings else 0
 
     def _keep_now(self, kind: str) -> runs.ReadingRow:
-        now = self.seen.now()
+        now = self.seen.series.now()
         if now is None:
             raise FieldsRefused({"reading": "There is no reading yet to keep."})
         last = self.seen.watched[-1]
-        return self.add_reading(Quantity(now[1], last.unit), kind=kind, instrument=last.instrument, turns=last.turns)
+        return self.add_reading(
+            Quantity(now.value, last.unit),
+            kind=kind,
+            instrument=last.instrument,
+            turns=last.turns,
+            generator_hz=last.generator_hz,
+            dial_hz=last.dial_hz,
+            other_turns=json.loads(last.other_turns) if last.other_turns else None,
+        )
 
     def _find(self, subject: str, sentence: str, evidence: str) -> None:
         runs.add_finding(self._conn, run_id=self.run.id, subject=subject, sentence=sentence, evidence=evidence, at_utc=self._clock())

@@ -7,7 +7,7 @@ read since the generator was last seen to be right is struck out.
 import contextlib
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Literal, NamedTuple, Protocol
 
@@ -17,6 +17,7 @@ from calm_needle.bench.millivoltmeter import Millivoltmeter
 from calm_needle.bench.practice_set import Position, PracticeSet, SetTruth
 from calm_needle.bench.transport import VisaTransport
 from calm_needle.core.dossier.model import Step
+from calm_needle.core.quantities import Quantity
 from calm_needle.errors import CalmNeedleError, FieldsRefused, InstrumentError, InstrumentGone, InstrumentSilent, StoreUnusable
 from calm_needle.work.clock import now_utc
 
@@ -55,7 +56,14 @@ class Client(Protocol):
     def wanted(self) -> Wanted: ...
 
     def take_reading(
-        self, volts: float, position: Position | None, read_for: Wanted, *, generator_hz: float | None = None, kind: str = "live"
+        self,
+        quantity: Quantity,
+        positions: Mapping[str, Position],
+        read_for: Wanted,
+        *,
+        instrument: str,
+        generator_hz: float | None = None,
+        kind: str = "live",
     ) -> None:
         """Keep a reading, unless the run has moved on since it was read."""
 
@@ -81,8 +89,8 @@ class LiveBench:
         self._is_set = False
         self._set_seen_utc = now_utc()
         self._next_check_s = 0.0
-        self._position: Position | None = None
-        self._position_of: str | None = None
+        self._positions: dict[str, Position] = {}
+        self._turnable: tuple[str, ...] | None = None  # the adjusters that the practice set has, once asked
         self._sweep: tuple[str, float, float, int] | None = None
         self._sweep_done: float | None = None
         self._thread: threading.Thread | None = None
@@ -97,9 +105,9 @@ class LiveBench:
     def has_practice_set(self) -> bool:
         return self._practice is not None
 
-    @property
-    def position(self) -> Position | None:
-        return self._position
+    def position_of(self, adjuster: str) -> Position | None:
+        """Where an adjuster of the practice set stands, as last seen; None for one that nobody can see."""
+        return self._positions.get(adjuster)
 
     @property
     def sweep_done(self) -> float | None:
@@ -127,7 +135,8 @@ class LiveBench:
             self._meter = Millivoltmeter(links["ac-millivoltmeter"]) if "ac-millivoltmeter" in links else None
             self._practice = PracticeSet(links["practice-set"]) if "practice-set" in links else None
             self._states = {kind: LinkState(kind, "lost", "being connected") for kind in resources}
-            self._is_set, self._position_of, self._next_check_s = False, None, 0.0
+            self._is_set, self._next_check_s = False, 0.0
+            self._positions, self._turnable = {}, None
         self._wake.set()
 
     def attach(self, client: Client | None) -> None:
@@ -135,7 +144,8 @@ class LiveBench:
         with self._lock:
             if client is self._client:
                 return
-            self._client, self._is_set, self._position_of, self._sweep, self._sweep_done = client, False, None, None, None
+            self._client, self._is_set, self._sweep, self._sweep_done = client, False, None, None
+            self._positions = {}
         if self._thread is None and client is not None:
             self._thread = threading.Thread(target=self._work, name="live bench", daemon=True)
             self._thread.start()
@@ -168,10 +178,11 @@ class LiveBench:
         if self._practice is None:
             raise FieldsRefused({"turns": "There is no practice set on this bench; turn the real core."})
         with self._lock:
-            self._position = self._practice.turn(adjuster, turns)
-            self._position_of = adjuster
+            if adjuster not in self._adjusters():
+                raise FieldsRefused({"turns": "The practice set cannot turn that adjuster yet; type what is read, or leave the step out."})
+            position = self._positions[adjuster] = self._practice.turn(adjuster, turns)
         self._wake.set()
-        return self._position
+        return position
 
     def clear_wax(self, adjuster: str) -> None:
         if self._practice is not None:
@@ -181,7 +192,7 @@ class LiveBench:
     def set_everything(self, step: Step, level_v: float | None) -> None:
         """Set every instrument that can be set to what a step wants. Raises InstrumentError in words; nothing is taken as set then."""
         with self._lock:
-            generator = step.set_up.generator
+            generator = step.set_up.source
             if self._generator and generator:
                 self._generator.set_frequency(generator.frequency_hz)
                 self._generator.set_level(level_v or generator.level_v)
@@ -199,7 +210,7 @@ class LiveBench:
 
     def start_sweep(self, step: Step) -> None:
         """Sweep the generator over a step's pass-band; the readings come by themselves."""
-        generator = step.set_up.generator
+        generator = step.set_up.source
         if self._generator is None or self._meter is None or generator is None:
             raise FieldsRefused({"sweep": "A sweep needs a generator that the program can set, and a meter that it can read."})
         with self._lock:
@@ -254,9 +265,9 @@ class LiveBench:
             return READ_EVERY_S
         if self._meter:
             with self._lock:
-                position = self._where(step)
+                positions = self._where(step)
                 volts = self._meter.volts()
-            client.take_reading(volts, position, wanted)
+            client.take_reading(Quantity(volts, "V"), positions, wanted, instrument=self._meter.name)
         return READ_EVERY_S
 
     def _greet(self) -> None:
@@ -284,7 +295,7 @@ class LiveBench:
 
     def _keep_set(self, client: Client, step: Step, level_v: float | None) -> None:
         """See that the generator stands as the step wants; set it again when it was lost, and say so when somebody turned it."""
-        generator = step.set_up.generator
+        generator = step.set_up.source
         if self._generator is None or generator is None:
             return
         if not self._is_set:
@@ -325,7 +336,8 @@ class LiveBench:
                     with self._lock:
                         total += self._meter.volts()
                     self._stop.wait(READ_EVERY_S)
-                client.take_reading(total / SWEEP_READINGS, None, wanted, generator_hz=f, kind="sweep")
+                volts = Quantity(total / SWEEP_READINGS, "V")
+                client.take_reading(volts, {}, wanted, instrument=self._meter.name, generator_hz=f, kind="sweep")
                 self._sweep_done = (i + 1) / points
                 client.publish()
             with self._lock:
@@ -343,13 +355,21 @@ class LiveBench:
             if self._client:
                 self._client.publish()
 
-    def _where(self, step: Step) -> Position | None:
-        if self._practice is None or not step.adjusters:
-            return None
-        if self._position_of != step.adjusters[0]:
-            self._position = self._practice.position(step.adjusters[0])
-            self._position_of = step.adjusters[0]
-        return self._position
+    def _where(self, step: Step) -> dict[str, Position]:
+        """Where the step's adjusters stand, as far as the practice set has them; each is asked for once, and moves only by us."""
+        if self._practice is None:
+            return {}
+        here = [a for a in step.adjusters if a in self._adjusters()]
+        for adjuster in here:
+            if adjuster not in self._positions:
+                self._positions[adjuster] = self._practice.position(adjuster)
+        return {a: self._positions[a] for a in here}
+
+    def _adjusters(self) -> tuple[str, ...]:
+        assert self._practice is not None
+        if self._turnable is None:
+            self._turnable = self._practice.adjusters()
+        return self._turnable
 
     def _note(self, fault: InstrumentError, kind: str | None = None) -> None:
         lost = kind or fault.instrument.replace("a.c. ", "ac-").replace(" ", "-")

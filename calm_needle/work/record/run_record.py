@@ -5,26 +5,23 @@ from typing import Any, Literal
 
 from calm_needle.core.pictures import Curves, Mark
 from calm_needle.core.pictures import Line as CurveLine
+from calm_needle.core.procedure.figure import Figure
+from calm_needle.core.procedure.kinds.kind import StepKind
+from calm_needle.core.procedure.kinds.table import KINDS
 from calm_needle.core.procedure.run import Visit
+from calm_needle.core.procedure.series import Seen, level_db
 from calm_needle.core.quantities import format_db, format_si, split_si
 from calm_needle.core.soundness.complaints import Complaint
 from calm_needle.core.soundness.repairs import Repair
 from calm_needle.files.readings_csv import CsvReading
 from calm_needle.store import reckonings
-from calm_needle.store.runs import FindingRow, NoteRow, RunRow
+from calm_needle.store.runs import FindingRow, NoteRow, ReadingRow, RunRow
 from calm_needle.store.shelf import JobRow
+from calm_needle.work.bench.bench_thread import bead_label
 from calm_needle.work.bench.run_book import RunBook
-from calm_needle.work.bench.visit_readings import decibels_at
 from calm_needle.work.jobs import intake
 from calm_needle.work.soundness import parts_sweep, repairs
 from calm_needle.work.workshop import Workshop
-
-VERDICT_WORDS = {
-    "crest": "on the crest, fall seen on both sides",
-    "past": "taken below the crest that was seen",
-    "rising": "taken while still rising",
-    "two_humps": "taken on one of two humps",
-}
 
 
 @dataclass(frozen=True)
@@ -33,7 +30,8 @@ class Line:
 
     round: int
     name: str
-    kind: str
+    downwards: bool
+    repeated: bool
     outcome: str
     gain: str
     turns: str
@@ -106,7 +104,7 @@ def readings_of_run(workshop: Workshop, run_id: int) -> list[CsvReading]:
 
 def _read(book: RunBook) -> Record:
     visits = [v for v in book.state.visits if v.outcome and not v.superseded]
-    checks = [v for v in visits if v.outcome == "take" and _kind(book, v) == "check"]
+    checks = [v for v in visits if v.outcome == "take" and _kind(book, v).compares]
     record = Record(
         run=book.run,
         job=book.job,
@@ -114,7 +112,7 @@ def _read(book: RunBook) -> Record:
         nominal_hz=book.model.if_hz,
         bench="instruments, read by the program" if book.run.bench == "instruments" else "readings typed by hand",
         set_up=_set_up_words(book),
-        lines=[_line(book, v) for v in visits if _kind(book, v) != "check"],
+        lines=[_line(book, v) for v in visits if not _kind(book, v).compares],
         decisions=[d["sentence"] + ("" if d["advised"] == d["go_on"] else " Decided otherwise.") for d in book.state.decisions],
         findings=book.findings(),
         notes=book.notes(),
@@ -136,25 +134,24 @@ def _change(repair: Repair) -> str:
     return f"{repair.part} {repair.what}.{test}"
 
 
-def _kind(book: RunBook, visit: Visit) -> str:
-    return book.plan.step(visit.step_id).kind
+def _kind(book: RunBook, visit: Visit) -> StepKind:
+    return KINDS[book.plan.step(visit.step_id).kind]
 
 
 def _line(book: RunBook, visit: Visit) -> Line:
     step, detail = book.plan.step(visit.step_id), visit.detail
-    name = book.model.adjuster(step.adjusters[0]).name if step.adjusters else step.title
+    name = bead_label(book, step) if step.adjusters else step.title
     words: str = {"no_peak": "no peak found", "skip": detail.get("reason", "")}.get(visit.outcome or "", "")
     if visit.outcome == "take":
-        words = VERDICT_WORDS.get(detail["verdict"], "taken, no crest seen")
-        if step.kind == "null":
-            words = words.replace("crest, fall", "null, rise").replace("crest", "null")
+        words = _kind(book, visit).report(detail)
     turns = detail.get("net_turns")
     return Line(
         round=visit.place.round,
         name=name,
-        kind=step.kind,
+        downwards=_kind(book, visit).goal == "minimum",
+        repeated=book.plan.group(visit.place.group_id).repeat is not None,
         outcome=visit.outcome or "",
-        gain=format_db(detail["gain_db"]) if detail.get("gain_db") is not None else "",
+        gain=_gain(detail),
         turns="" if turns is None else f"{turns:+.2f}".replace("-", "\u2212"),
         words=words,
     )
@@ -175,10 +172,22 @@ def _check(visit: Visit) -> dict[str, str]:
 
 
 def _response(book: RunBook, visit: Visit, name: Literal["before", "after"]) -> CurveLine:
-    generator = book.plan.step(visit.step_id).set_up.generator
+    generator = book.plan.step(visit.step_id).set_up.source
     rows = [r for r in book.readings_of(visit) if r.kind == "sweep" and r.struck is None and r.generator_hz]
     reference = generator.level_v if generator else 1.0
-    return CurveLine(name, sorted((r.generator_hz or 0.0, decibels_at(r, reference)) for r in rows), name)
+    return CurveLine(name, sorted((r.generator_hz or 0.0, _decibels(r, reference)) for r in rows), name)
+
+
+def _gain(detail: Any) -> str:
+    """What a step gained, or the figure that it came to."""
+    if detail.get("gain_db") is not None:
+        return format_db(detail["gain_db"])
+    figure = detail.get("figure")
+    return Figure(**{**figure, "sigma": None}).shown() if figure else ""
+
+
+def _decibels(row: ReadingRow, reference_v: float) -> float:
+    return level_db(Seen(0.0, row.value, row.unit, generator_v=row.generator_v), reference_v=reference_v)
 
 
 def response_picture(record: Record) -> Curves | None:
@@ -191,11 +200,11 @@ def response_picture(record: Record) -> Curves | None:
 
 
 def _set_up_words(book: RunBook) -> str:
-    step = next((s for s in book.plan.steps if s.kind == "peak"), None)
-    if step is None or step.set_up.generator is None:
+    step = next((s for s in book.plan.steps if s.adjusters and s.set_up.source), None)
+    if step is None or step.set_up.source is None:
         return ""
-    generator = step.set_up.generator
-    indicator = f"; {step.set_up.indicator.quantity} {step.set_up.indicator.where}" if step.set_up.indicator else ""
+    generator = step.set_up.source
+    indicator = f"; {step.set_up.watched.quantity} {step.set_up.watched.where}" if step.set_up.watched else ""
     return (
         f"Generator {generator.frequency_hz / 1e3:.3f} kHz, "
         f"{generator.modulation} {100 * generator.depth:.0f} %, {generator.tone_hz:.0f} Hz, "

@@ -174,7 +174,7 @@ def hear(conn: sqlite3.Connection, job_id: int, band_id: str, meters: Meters) ->
     if band is None:
         raise NotFound("band", band_id[:30])
     set_ups = [step.set_up for group in model.groups for step in group.steps]
-    load_ohm = next((s.indicator.load_ohm for s in set_ups if s.indicator and s.indicator.load_ohm), USUAL_LOAD_OHM)
+    load_ohm = next((s.watched.load_ohm for s in set_ups if s.watched and s.watched.load_ohm), USUAL_LOAD_OHM)
     point = next((s.goes_in for s in set_ups if s.goes_in and "aerial" in s.goes_in), AERIAL)
     heard = soundings.hear(meters, band, dial_hz=middle_of(band), point=point, wanted_v=standard_output_v(load_ohm))
     with transaction(conn):

@@ -1,45 +1,46 @@
 import unittest
 
+from calm_needle.core.dossier.model import RoundRule
 from calm_needle.core.physics.passband import passband
 from calm_needle.core.procedure.level_keeper import keep_level
-from calm_needle.core.procedure.needle_scale import scale_for
-from calm_needle.core.procedure.rounds import CoreGain, judge_rounds
+from calm_needle.core.procedure.needle import level_scale, value_scale
+from calm_needle.core.procedure.rounds import Gain, judge_rounds
 
 
-def a_round(*gains: float | None) -> list[CoreGain]:
-    return [CoreGain(f"core {i}", g) for i, g in enumerate(gains)]
+def a_round(*gains: float | None) -> list[Gain]:
+    return [Gain(f"core {i}", g) for i, g in enumerate(gains)]
 
 
 class AnotherRound(unittest.TestCase):
     def test_it_goes_on_while_there_is_something_to_gain(self) -> None:
-        verdict = judge_rounds([a_round(2.0, 1.5, 3.0, 0.5)], worth_db=0.2, most_rounds=5)
+        verdict = judge_rounds([a_round(2.0, 1.5, 3.0, 0.5)], rule=RoundRule("dB", 0.2, 5))
         self.assertTrue(verdict.go_on)
-        self.assertAlmostEqual(verdict.expected_db, 2.1)
+        self.assertAlmostEqual(verdict.expected, 2.1)
 
     def test_it_stops_when_what_shrinks_is_no_longer_worth_it(self) -> None:
-        verdict = judge_rounds([a_round(4.0, 3.0), a_round(0.4, 0.3)], worth_db=0.2, most_rounds=5)
+        verdict = judge_rounds([a_round(4.0, 3.0), a_round(0.4, 0.3)], rule=RoundRule("dB", 0.2, 5))
         self.assertFalse(verdict.go_on)
-        self.assertAlmostEqual(verdict.expected_db, 0.07)
+        self.assertAlmostEqual(verdict.expected, 0.07)
         self.assertIn("less than the 0.2 dB that counts", verdict.sentence)
 
     def test_gains_that_do_not_shrink_ask_for_more(self) -> None:
-        self.assertTrue(judge_rounds([a_round(1.0), a_round(0.9)], worth_db=0.2, most_rounds=5).go_on)
+        self.assertTrue(judge_rounds([a_round(1.0), a_round(0.9)], rule=RoundRule("dB", 0.2, 5)).go_on)
 
     def test_a_strip_found_right_is_left(self) -> None:
-        verdict = judge_rounds([a_round(0.02, 0.05, -0.01, 0.0)], worth_db=0.2, most_rounds=5)
+        verdict = judge_rounds([a_round(0.02, 0.05, -0.01, 0.0)], rule=RoundRule("dB", 0.2, 5))
         self.assertFalse(verdict.go_on)
         self.assertIn("found right", verdict.sentence)
 
     def test_a_core_left_lower_than_it_began_is_named(self) -> None:
-        verdict = judge_rounds([a_round(3.0, 1.0), a_round(0.1, -0.5)], worth_db=0.2, most_rounds=5)
+        verdict = judge_rounds([a_round(3.0, 1.0), a_round(0.1, -0.5)], rule=RoundRule("dB", 0.2, 5))
         self.assertTrue(verdict.go_on)
         self.assertIn("core 1 ended lower", verdict.sentence)
 
     def test_a_core_without_a_peak_neither_gains_nor_loses(self) -> None:
-        self.assertFalse(judge_rounds([a_round(None, 0.05)], worth_db=0.2, most_rounds=5).go_on)
+        self.assertFalse(judge_rounds([a_round(None, 0.05)], rule=RoundRule("dB", 0.2, 5)).go_on)
 
     def test_the_most_rounds_are_the_most(self) -> None:
-        self.assertFalse(judge_rounds([a_round(5.0)] * 3, worth_db=0.2, most_rounds=3).go_on)
+        self.assertFalse(judge_rounds([a_round(5.0)] * 3, rule=RoundRule("dB", 0.2, 3)).go_on)
 
 
 class LevelKeeper(unittest.TestCase):
@@ -84,10 +85,26 @@ class PassBand(unittest.TestCase):
 class NeedleScale(unittest.TestCase):
     def test_all_that_was_seen_is_on_it(self) -> None:
         for low, high in ((0, 0), (-5, 7), (-8, 12), (-14, 20), (-28, 30)):
-            scale = scale_for(lowest_db=low, highest_db=high)
-            self.assertTrue(scale.low_db < low and high < scale.high_db)
+            scale = level_scale(lowest=low, highest=high)
+            self.assertTrue(scale.low < low and high < scale.high)
 
     def test_for_a_null_the_room_is_below(self) -> None:
-        scale = scale_for(lowest_db=-12, highest_db=0, goal="minimum")
-        self.assertLess(scale.low_db, -12)
-        self.assertLess(scale.high_db, -scale.low_db)
+        scale = level_scale(lowest=-12, highest=0, goal="minimum")
+        self.assertLess(scale.low, -12)
+        self.assertLess(scale.high, -scale.low)
+
+    def test_any_other_quantity_is_read_in_steps_of_one_two_or_five(self) -> None:
+        for low, high in ((0.0, 0.06), (-0.3, 0.4), (467.2, 468.9), (3.0, 3.0)):
+            scale = value_scale(lowest=low, highest=high)
+            self.assertTrue(scale.low <= low and high <= scale.high)
+            self.assertIn(float(f"{scale.step:.0e}".split("e")[0]), (1.0, 2.0, 5.0))
+            self.assertLess((scale.high - scale.low) / scale.step, 10.0)
+
+    def test_rounds_are_judged_in_whatever_unit_their_rule_has(self) -> None:
+        rule = RoundRule("Hz", 200.0, 6)
+        again = judge_rounds([[Gain("padder", 4000.0), Gain("trimmer", 9000.0)]], rule=rule, noun="adjusters")
+        self.assertTrue(again.go_on)
+        self.assertIn("13.0\u2009kHz", again.evidence)
+        enough = judge_rounds([[Gain("padder", 4000.0)], [Gain("padder", 300.0)]], rule=rule)
+        self.assertFalse(enough.go_on)
+        self.assertIn("less than the 200\u2009Hz that counts", enough.sentence)

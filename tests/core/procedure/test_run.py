@@ -4,13 +4,13 @@ from typing import Any
 from hypothesis import given
 from hypothesis import strategies as st
 
-from calm_needle.core.dossier.model import Generator, Group, SetUp, Step
+from calm_needle.core.dossier.model import Group, RoundRule, SetUp, Source, Step
 from calm_needle.core.procedure.plan import Plan
 from calm_needle.core.procedure.run import Act, Place, RunState, fold, rounds_of
 from tests.support.properties import steady
 
-AT_GRID = SetUp(generator=Generator(468e3, 320e-6, "AM", 0.3, 400.0), goes_in="grid")
-AT_AERIAL = SetUp(generator=Generator(468e3, 0.05, "AM", 0.3, 400.0), goes_in="aerial")
+AT_GRID = SetUp(source=Source(468e3, 320e-6, "AM", 0.3, 400.0), goes_in="grid")
+AT_AERIAL = SetUp(source=Source(468e3, 0.05, "AM", 0.3, 400.0), goes_in="aerial")
 
 
 def step(name: str, set_up: SetUp = AT_GRID, kind: Any = "peak") -> Step:
@@ -19,7 +19,7 @@ def step(name: str, set_up: SetUp = AT_GRID, kind: Any = "peak") -> Step:
 
 PLAN = Plan(
     (
-        Group("cores", "intermediate frequency", "Cores", (step("A"), step("B")), gain_below_db=0.2, most_rounds=4),
+        Group("cores", "intermediate frequency", "Cores", (step("A"), step("B")), repeat=RoundRule("dB", 0.2, 4)),
         Group("trap", "intermediate frequency", "Trap", (step("T", AT_AERIAL, "null"),)),
     )
 )
@@ -63,7 +63,7 @@ class WhereARunIs(unittest.TestCase):
     def test_the_ring_of_cores_ends_in_a_decision(self) -> None:
         state = run("set", ("take", {"gain_db": 2.0}), ("take", {"gain_db": 1.0}))
         self.assertEqual(state.stage, "decision")
-        self.assertEqual([[c.gain_db for c in r] for r in rounds_of(state, "cores")], [[2.0, 1.0]])
+        self.assertEqual([[c.gain for c in r] for r in rounds_of(state, "cores")], [[2.0, 1.0]])
 
     def test_another_round_begins_with_the_first_core(self) -> None:
         state = run("set", "take", "take", ("decide", {"go_on": True}))
@@ -80,7 +80,7 @@ class WhereARunIs(unittest.TestCase):
         self.assertEqual(state.place, Place("cores", "A", 1))
         self.assertIsNone(state.last_visit(state.place))
         again = run("set", ("take", {"gain_db": 2.0}), "back", ("take", {"gain_db": 0.5}), ("take", {"gain_db": 1.0}))
-        self.assertEqual([[c.gain_db for c in r] for r in rounds_of(again, "cores")], [[0.5, 1.0]])
+        self.assertEqual([[c.gain for c in r] for r in rounds_of(again, "cores")], [[0.5, 1.0]])
 
     def test_going_back_before_anything_was_done_changes_nothing(self) -> None:
         self.assertEqual(run("set", "back").place, run("set").place)

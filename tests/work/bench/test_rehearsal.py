@@ -31,7 +31,7 @@ class FollowingTheAdviceAlone(unittest.TestCase):
         receiver = PracticeReceiver(book.model, seed=seed, misalign=misalign)
         with book_in_one_transaction(conn):
             rehearse(book, receiver, clock, seed=seed, turns_known=turns_known)
-        ring = next(g for g in book.plan.groups if g.gain_below_db is not None)
+        ring = next(g for g in book.plan.groups if g.repeat is not None)
         return Outcome(receiver.truth(), book, len(rounds_of(book.state, ring.id)))
 
     def check(self, outcome: Outcome, *, within_hz: float = 200.0) -> None:

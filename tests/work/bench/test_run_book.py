@@ -45,7 +45,7 @@ class OneRun(unittest.TestCase):
     def test_the_gain_of_a_core_is_from_where_it_began(self) -> None:
         self.to_first_core()
         self.read(*ON_THE_CREST)
-        self.assertEqual(self.book.seen.verdict.kind, "crest")
+        self.assertEqual(self.book.standing().verdict, "crest")
         self.book.take()
         self.assertAlmostEqual(self.book.state.visits[1].detail["gain_db"], 4.69, places=2)
 
@@ -54,12 +54,12 @@ class OneRun(unittest.TestCase):
         self.read(300, 600, 900)
         move = self.book.level_move()
         assert move is not None
-        before = self.book.seen.now()
+        before = self.book.seen.series.now()
         self.book.move_level()
         self.read(900 * 10 ** (move.change_db / 20))
-        now = self.book.seen.now()
+        now = self.book.seen.series.now()
         assert before and now
-        self.assertAlmostEqual(now[0], before[0], places=6)
+        self.assertAlmostEqual(now.measure, before.measure, places=6)
 
     def test_volts_and_decibels_are_not_mixed_in_one_step(self) -> None:
         self.to_first_core()
@@ -110,15 +110,15 @@ class OneRun(unittest.TestCase):
         self.read(*OVER_THE_CREST)
         again = RunBook(self.conn, self.book.run.id, clock=self.clock)
         self.assertEqual(again.state, self.book.state)
-        self.assertEqual(again.seen.verdict, self.book.seen.verdict)
-        self.assertEqual(again.seen.verdict.kind, "past")
+        self.assertEqual(again.standing(), self.book.standing())
+        self.assertEqual(again.standing().verdict, "past")
 
     def test_the_wax_is_cleared_and_the_watch_begins_anew(self) -> None:
         self.to_first_core()
         self.read(*([88.0] * 14))
-        self.assertEqual(self.book.seen.verdict.kind, "flat")
+        self.assertEqual(self.book.standing().verdict, "flat")
         self.book.clear_wax()
-        self.assertEqual(self.book.seen.verdict.kind, "waiting")
+        self.assertEqual(self.book.standing().verdict, "waiting")
         self.assertIn("Wax was cleared from the lower core of IFT2.", [f.sentence for f in self.book.findings()])
 
     def test_a_run_that_is_not_there_is_not_found(self) -> None:

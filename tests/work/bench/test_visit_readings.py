@@ -1,24 +1,24 @@
 import unittest
-from dataclasses import replace
-from typing import Any
 
-from calm_needle.core.procedure.watch.peak_watch import PeakWatch, Verdict
+from calm_needle.core.procedure.advice import Advice
+from calm_needle.core.procedure.judge import Moment, Move, Standing
+from calm_needle.core.procedure.series import Seen
 from calm_needle.store.runs import ReadingRow
 from calm_needle.work.bench.visit_readings import VisitReadings
+from tests.support import halvern
 
 
 class Scripted:
-    """A watch that says what it is told to: the crest at the reading numbered so, and something else at all others."""
+    """A judge that says what it is told to: that it may be taken, at the reading numbered so, and not at all others."""
 
-    def __init__(self, crest_at: int) -> None:
-        self.seen, self.crest_at = 0, crest_at
-        self.usual = PeakWatch().verdict()
+    def __init__(self, best_at: int) -> None:
+        self.seen, self.best_at = 0, best_at
 
-    def add(self, **_: Any) -> None:
+    def add(self, _: Seen) -> None:
         self.seen += 1
 
-    def verdict(self) -> Verdict:
-        return replace(self.usual, kind="crest") if self.seen == self.crest_at else self.usual
+    def standing(self, _: Moment) -> Standing:
+        return Standing("", Advice("calm", "eye", "", ""), Move("rest"), may_take=self.seen == self.best_at)
 
 
 def row(number: int, *, at_s: float, value: float = 0.2, turns: float | None = 1.0, kind: str = "live") -> ReadingRow:
@@ -27,23 +27,28 @@ def row(number: int, *, at_s: float, value: float = 0.2, turns: float | None = 1
 
 
 class TheHandThatAnswers(unittest.TestCase):
-    def kind_after(self, *later: ReadingRow) -> str:
+    def may_take_after(self, *later: ReadingRow) -> bool:
         """What a person's key finds after these readings, when the page had said «take it» at one before them."""
-        visit = VisitReadings(None, ())
-        visit._watch = Scripted(crest_at=1)  # type: ignore[assignment]
+        step = next(s for s in halvern.model().groups[1].steps)
+        visit = VisitReadings(halvern.model(), step, (), judge=Scripted(best_at=1))
+        moment = Moment(0.0)
+
+        def may_take() -> bool:
+            return visit.standing(moment).may_take  # type: ignore[union-attr]
+
         visit.add(row(1, at_s=1.0, turns=None if later[0].turns is None else 1.0))
-        self.assertEqual(visit.verdict.kind, "crest")
+        self.assertTrue(may_take())
         for reading in later:
             visit.add(reading)
-            self.assertNotEqual(visit.verdict.kind, "crest")
-        return visit.verdict_for_a_hand().kind
+            self.assertFalse(may_take())
+        return visit.standing_for_a_hand(moment).may_take  # type: ignore[union-attr]
 
     def test_what_was_just_said_holds_while_the_key_is_pressed(self) -> None:
-        self.assertEqual(self.kind_after(row(2, at_s=1.3), row(3, at_s=2.4)), "crest")
-        self.assertEqual(self.kind_after(row(2, at_s=1.3, turns=None, value=0.205)), "crest")
+        self.assertTrue(self.may_take_after(row(2, at_s=1.3), row(3, at_s=2.4)))
+        self.assertTrue(self.may_take_after(row(2, at_s=1.3, turns=None, value=0.205)))
 
     def test_it_holds_no_longer_than_that_and_not_once_something_was_turned(self) -> None:
-        self.assertNotEqual(self.kind_after(row(2, at_s=2.6)), "crest")
-        self.assertNotEqual(self.kind_after(row(2, at_s=1.3, turns=1.05)), "crest")
-        self.assertNotEqual(self.kind_after(row(2, at_s=1.3, turns=None, value=0.23)), "crest")
-        self.assertNotEqual(self.kind_after(row(2, at_s=1.3, kind="typed")), "crest")
+        self.assertFalse(self.may_take_after(row(2, at_s=2.6)))
+        self.assertFalse(self.may_take_after(row(2, at_s=1.3, turns=1.05)))
+        self.assertFalse(self.may_take_after(row(2, at_s=1.3, turns=None, value=0.23)))
+        self.assertFalse(self.may_take_after(row(2, at_s=1.3, kind="typed")))

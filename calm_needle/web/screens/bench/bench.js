@@ -4,12 +4,12 @@ document.addEventListener('alpine:init', () => {
     eye: 'M3 16 Q16 4 29 16 Q16 28 3 16 M16 13 a3 3 0 1 0 .1 0', onward: 'M5 22 L16 8 L27 22', turn_back: 'M9 8 A11 11 0 1 0 24 9 M24 3 V10 H17',
     crest: 'M4 26 Q16 -6 28 26 M11 17 L15 21 L22 12', nothing: 'M4 16 H28', stop: 'M26 5 V27 M5 16 H20 M14 9 L21 16 L14 23',
     humps: 'M2 26 Q9 -2 16 18 Q23 2 30 26', wander: 'M2 18 L8 8 L13 24 L18 6 L23 22 L30 12', level: 'M16 4 V28 M8 20 L16 28 L24 20', set: 'M5 9 H27 M5 23 H27 M11 5 V13 M21 19 V27',
-    measure: 'M3 26 V14 M10 26 V9 M16 26 V5 M22 26 V9 M29 26 V14', unplugged: 'M11 4 V11 M21 4 V11 M7 11 H25 V15 A9 8 0 0 1 7 15 Z M16 23 V29', round: 'M26 16 A10 10 0 1 1 21 7 M21 2 V8 H15',
+    measure: 'M3 26 V14 M10 26 V9 M16 26 V5 M22 26 V9 M29 26 V14', clock: 'M16 4 a12 12 0 1 0 .1 0 M16 9 V17 L22 20', unplugged: 'M11 4 V11 M21 4 V11 M7 11 H25 V15 A9 8 0 0 1 7 15 Z M16 23 V29', round: 'M26 16 A10 10 0 1 1 21 7 M21 2 V8 H15',
   };
   const SHORT = { generator: 'generator', 'ac-millivoltmeter': 'meter', 'practice-set': 'set' };
 
   Alpine.data('bench', () => ({
-    ask: '', fault: '', dialogFault: '', readingFault: '', listening: false, speaking: false, shortcuts: true, waxed: false, side: 'above', turnable: false, steady: true,
+    ask: '', fault: '', dialogFault: '', readingFault: '', listening: false, speaking: false, shortcuts: true, slipping: false, reads: true, side: 'above', turnable: false, steady: true,
 
     init() {
       this.csrf = document.querySelector('meta[name=csrf-token]').content;
@@ -29,12 +29,15 @@ document.addEventListener('alpine:init', () => {
     read() { return JSON.parse(document.getElementById('bench-start').textContent); },
     dialogs() { return [this.$refs.keys, this.$refs.note, this.$refs.skip]; },
     begin(start) {
-      this.start = start; this.side = start.side; this.version = start.version; this.steady = start.steady;
+      this.start = start; this.reads = start.reads; this.side = start.side; this.version = start.version; this.steady = start.steady;
       this.turnable = start.practice && start.stage === 'step' && start.snapshot.core !== null;
       this.needle.clear();
       this.needle.setScale(start.scale);
-      this.trail.reset(start.trail);
+      this.trail.reset(start.trail, start.trail_unit, start.response);
       this.show(start.snapshot);
+      clearTimeout(this.tick);
+      // A wait stands otherwise a little later, though nothing is read.
+      if (start.ticks && !start.instruments) this.tick = setTimeout(() => this.refresh(), 5000);
       if (!start.instruments) this.$nextTick(() => document.getElementById('reading')?.focus());
     },
 
@@ -54,15 +57,15 @@ document.addEventListener('alpine:init', () => {
       const { reading, needle, advice } = snapshot;
       this.text('number', reading ? reading.number : '–');
       this.text('unit', reading ? reading.unit : '');
-      this.text('gain', `${reading ? reading.gain : '0.0'} dB`);
-      if (needle) { this.needle.show(needle); if (this.start.instruments) this.trail.add({ at: reading.at, db: reading.gain_db }, needle); else this.trail.draw(needle); }
+      this.text('change', reading ? reading.change : '–');
+      if (needle) { this.needle.show(needle); if (this.start.instruments) { this.trail.unit = needle.unit; this.trail.add({ at: reading.at, v: reading.v }, needle); } else this.trail.draw(needle); }
       if (this.$refs.sentence.textContent !== advice.sentence && this.speaking) this.ear.say(advice.sentence);
       this.text('sentence', advice.sentence);
       this.text('evidence', advice.evidence);
       this.$refs.advice.dataset.tone = advice.tone;
       this.$refs.sign.setAttribute('d', SIGNS[advice.sign]);
-      this.waxed = snapshot.verdict === 'flat';
-      if (reading) this.ear.hear(reading.gain_db, snapshot.verdict);
+      this.slipping = snapshot.way === 'slipping';
+      if (reading) this.ear.hear(reading.pitch_db, snapshot.way);
       this.showLinks(snapshot.links);
       this.turnable = this.start.practice && this.start.stage === 'step' && snapshot.core !== null;
       if (snapshot.core && this.dial) {
@@ -180,6 +183,7 @@ document.addEventListener('alpine:init', () => {
       if (this.turnable && this.dial.key(e)) { e.preventDefault(); return; }
       const control = at.closest('button, a, summary');
       if (control && (e.key === 'Enter' || e.key === ' ')) return;
+      if (/^[1-9]$/.test(e.key) && !document.getElementById('reading') && this.press(e.key)) { e.preventDefault(); return; }
       if (/^[0-9.,-]$/.test(e.key)) { document.getElementById('reading')?.focus(); return; }
       const name = e.key === ' ' ? 'Space' : e.key.length === 1 ? e.key.toUpperCase() : e.key;
       if (name.length === 1 && !this.shortcuts) return;

@@ -14,11 +14,11 @@
       this.tone.start();
     }
     stop() { this.tone?.stop(); this.gain?.disconnect(); this.tone = this.gain = null; }
-    hear(gainDb, verdict) {
+    hear(pitchDb, way) {
       if (!this.tone) return;
-      const now = this.audio.currentTime, pitch = BASE_HZ * 2 ** (Math.max(-12, Math.min(18, gainDb)) / OCTAVE_DB);
+      const now = this.audio.currentTime, pitch = BASE_HZ * 2 ** (Math.max(-12, Math.min(18, pitchDb)) / OCTAVE_DB);
       this.tone.frequency.setTargetAtTime(pitch, now, 0.03);
-      this.tone.type = verdict === 'past' || verdict === 'falling' ? 'sawtooth' : verdict === 'crest' ? 'triangle' : 'sine';
+      this.tone.type = way === 'approach' || way === 'turn_back' ? 'sawtooth' : way === 'rest' ? 'triangle' : 'sine';
       this.gain.gain.setTargetAtTime(this.tone.type === 'sawtooth' ? 0.04 : 0.1, now, 0.05);
     }
     say(words) {

@@ -1,4 +1,4 @@
-/* The needle: a shallow arc of decibels, drawn for the scale it is given; the pointer glides to each reading. */
+/* The needle: a shallow arc, drawn for the scale it is given; the pointer glides to each reading. */
 (() => {
   const CENTRE = { x: 357, y: 530 }, RADIUS = 464, HALF = 37.7;
   const SVG = 'http://www.w3.org/2000/svg';
@@ -13,7 +13,7 @@
     parent.append(node);
     return node;
   };
-  const signed = (v) => v === 0 ? '0' : (v > 0 ? '+' : '\u2212') + Math.abs(v);
+  const signed = (v, plus) => v === 0 ? '0' : (v > 0 ? (plus ? '+' : '') : '\u2212') + Math.abs(v);
 
   window.Needle = class {
     constructor(svg) {
@@ -22,53 +22,70 @@
       this.at = null; this.target = 0; this.wedge = 0; this.moving = false;
       this.calm = matchMedia('(prefers-reduced-motion: reduce)').matches;
     }
-    degrees(db) {
-      const { low_db, high_db } = this.scale;
-      const share = (db - low_db) / (high_db - low_db);
+    degrees(value) {
+      const { low, high } = this.scale;
+      const share = (value - low) / (high - low);
       return -HALF + 2 * HALF * Math.min(1.03, Math.max(-0.03, share));
     }
     setScale(scale) {
-      if (this.scale && this.scale.low_db === scale.low_db && this.scale.high_db === scale.high_db) return;
+      if (this.scale && ['low', 'high', 'step'].every((k) => this.scale[k] === scale[k])) return;
       this.scale = scale;
       const group = this.part('scale');
       group.replaceChildren();
       const [x1, y1] = at(RADIUS, -HALF), [x2, y2] = at(RADIUS, HALF);
       put(group, 'path', { d: `M${x1} ${y1} A${RADIUS} ${RADIUS} 0 0 1 ${x2} ${y2}`, fill: 'none', class: 'stroke-ink', 'stroke-width': 2.4 });
-      const minor = scale.step_db / 3;
-      const count = Math.round((scale.high_db - scale.low_db) / minor);
-      for (let i = 0; i <= count; i++) {
-        const db = scale.low_db + i * minor, major = i % 3 === 0, angle = this.degrees(db);
+      const every = Math.round(scale.step / scale.minor), places = Math.max(0, -Math.floor(Math.log10(scale.step) + 1e-9));
+      const first = Math.ceil(scale.low / scale.minor - 1e-6), last = Math.floor(scale.high / scale.minor + 1e-6);
+      for (let i = first; i <= last; i++) {
+        const value = i * scale.minor, major = i % every === 0, angle = this.degrees(value);
         const [ax, ay] = at(RADIUS, angle), [bx, by] = at(RADIUS + (major ? 21 : 12), angle);
         put(group, 'path', { d: `M${ax} ${ay} L${bx} ${by}`, class: 'stroke-ink', 'stroke-width': major ? 2.2 : 1.2 });
         if (major) {
           const [tx, ty] = at(RADIUS + 40, angle);
-          put(group, 'text', { x: tx, y: ty + 6, 'text-anchor': 'middle', 'font-size': 18, 'font-weight': 600, class: 'fill-ink' }, signed(Math.round(db)));
+          put(group, 'text', { x: tx, y: ty + 6, 'text-anchor': 'middle', 'font-size': 18, 'font-weight': 600, class: 'fill-ink' }, signed(Number(value.toFixed(places)), scale.low < 0));
         }
       }
-      const start = this.part('start');
-      start.replaceChildren();
-      const angle = this.degrees(0), [sx, sy] = at(RADIUS - 3, angle), [ex, ey] = at(RADIUS - 20, angle), [wx, wy] = at(RADIUS - 18, angle - 1);
-      put(start, 'path', { d: `M${sx} ${sy} L${ex} ${ey}`, class: 'stroke-ink', 'stroke-width': 2, 'stroke-dasharray': '3 3' });
-      put(start, 'text', { x: wx, y: wy + 5, 'text-anchor': 'end', 'font-size': 14, class: 'word fill-slate' }, 'start');
+      this.drawn = null;
       this.draw();
+    }
+    /* Where it began, and the limits that are wanted. */
+    marks(needle) {
+      const key = [needle.start, needle.low, needle.high, this.scale.low, this.scale.high].join();
+      if (key === this.drawn) return;
+      this.drawn = key;
+      const start = this.part('start'), limits = this.part('limits');
+      start.replaceChildren(); limits.replaceChildren();
+      if (needle.start !== null && needle.low === null) {
+        const angle = this.degrees(needle.start), [sx, sy] = at(RADIUS - 3, angle), [ex, ey] = at(RADIUS - 20, angle), [wx, wy] = at(RADIUS - 18, angle - 1);
+        put(start, 'path', { d: `M${sx} ${sy} L${ex} ${ey}`, class: 'stroke-ink', 'stroke-width': 2, 'stroke-dasharray': '3 3' });
+        put(start, 'text', { x: wx, y: wy + 5, 'text-anchor': 'end', 'font-size': 14, class: 'word fill-slate' }, 'start');
+      }
+      if (needle.low !== null && needle.high !== null) {
+        const [lx, ly] = at(RADIUS - 9, this.degrees(needle.low)), [hx, hy] = at(RADIUS - 9, this.degrees(needle.high));
+        put(limits, 'path', { d: `M${lx} ${ly} A${RADIUS - 9} ${RADIUS - 9} 0 0 1 ${hx} ${hy}`, fill: 'none', class: 'stroke-moss', 'stroke-width': 9 });
+        // Beside the limits, where the pointer does not stand when all is well.
+        const [wx, wy] = at(RADIUS - 20, this.degrees(needle.high) + 1.2);
+        put(limits, 'text', { x: wx, y: wy + 8, 'text-anchor': 'start', 'font-size': 14, class: 'word fill-slate' }, 'wanted');
+      }
     }
     show(needle) {
       this.setScale(needle.scale);
-      this.target = needle.at_db; this.wedge = needle.wedge_db;
+      this.marks(needle);
+      this.target = needle.at; this.wedge = needle.wedge;
       const crest = this.part('crest');
       crest.replaceChildren();
-      if (needle.crest_db !== null) {
-        const angle = this.degrees(needle.crest_db), [tx, ty] = at(RADIUS - 22, angle);
-        put(crest, 'path', { d: 'M0 -13 L9 8 H-9 Z', transform: `translate(${tx} ${ty}) rotate(${angle})`, class: needle.crest_seen ? 'fill-ground stroke-moss' : 'fill-ground stroke-ink', 'stroke-width': 2.2 });
+      if (needle.best !== null) {
+        const angle = this.degrees(needle.best), [tx, ty] = at(RADIUS - 22, angle);
+        put(crest, 'path', { d: 'M0 -13 L9 8 H-9 Z', transform: `translate(${tx} ${ty}) rotate(${angle})`, class: needle.best_seen ? 'fill-ground stroke-moss' : 'fill-ground stroke-ink', 'stroke-width': 2.2 });
       }
       if (this.at === null || this.calm) { this.at = this.target; this.draw(); return; }
       if (!this.moving) { this.moving = true; requestAnimationFrame(() => this.glide()); }
     }
-    clear() { this.at = null; this.part('crest').replaceChildren(); this.target = 0; this.wedge = 0; this.draw(); }
+    clear() { this.at = null; this.drawn = null; for (const name of ['crest', 'start', 'limits']) this.part(name).replaceChildren(); this.target = 0; this.wedge = 0; this.draw(); }
     glide() {
       const rest = this.target - this.at;
       this.at += 0.35 * rest;
-      if (Math.abs(rest) < 0.004) { this.at = this.target; this.moving = false; }
+      if (Math.abs(rest) < 0.0003 * (this.scale.high - this.scale.low)) { this.at = this.target; this.moving = false; }
       this.draw();
       if (this.moving) requestAnimationFrame(() => this.glide());
     }

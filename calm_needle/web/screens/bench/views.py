@@ -47,9 +47,9 @@ def move_level(run_id: int) -> Response:
 
 @screen.post("/<int:run_id>/take")
 def take(run_id: int) -> Response:
-    sure = request.form.get("sure") == "yes"
+    sure, answer = request.form.get("sure") == "yes", request.form.get("answer") or None
     try:
-        return _act(run_id, lambda desk, visit: desk.act(visit, lambda book: book.take(sure=sure)))
+        return _act(run_id, lambda desk, visit: desk.take(visit, sure=sure, answer=answer))
     except NotSureEnough as fault:
         if wants_json():
             raise
@@ -118,9 +118,11 @@ def strike(run_id: int) -> Response:
 def type_reading(run_id: int) -> Response:
     typed = request.form.get("reading", "")
     try:
-        quantity = parse_reading(typed)
+        quantity = parse_reading(typed, units=workshop().desk(run_id).units)
+        at = request.form.get("at_hz", "").strip()
+        at_hz = parse_si(at, unit="Hz") if at else None
         sure = request.form.get("sure") == "yes"
-        return _act(run_id, lambda desk, visit: desk.type_reading(visit, quantity, sure=sure))
+        return _act(run_id, lambda desk, visit: desk.type_reading(visit, quantity, at_hz=at_hz, sure=sure))
     except NotSureEnough as doubt:
         if wants_json():
             raise
@@ -136,6 +138,11 @@ def type_reading(run_id: int) -> Response:
 def turn(run_id: int) -> Response:
     position = workshop().desk(run_id).turn(parse_si(request.form.get("turns", ""), unit="turn"))
     return make_response(jsonify(at_stop=position.at_stop, travel=position.travel))
+
+
+@screen.post("/<int:run_id>/hand")
+def choose(run_id: int) -> Response:
+    return _act(run_id, lambda desk, visit: desk.choose(visit, request.form.get("adjuster", "")))
 
 
 @screen.post("/<int:run_id>/cautions")

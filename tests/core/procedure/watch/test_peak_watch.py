@@ -6,7 +6,8 @@ from collections.abc import Callable, Iterable
 from hypothesis import given
 from hypothesis import strategies as st
 
-from calm_needle.core.procedure.advice import advise, turns_in_words
+from calm_needle.core.procedure.advice import turns_in_words
+from calm_needle.core.procedure.kinds.level import advise
 from calm_needle.core.procedure.watch.peak_watch import Goal, PeakWatch, Verdict
 from tests.support.properties import steady
 from tests.support.synthetic_streams import SHAPES, make_stream, tally_of

@@ -1,0 +1,84 @@
+"""zero_beat: bring a beat to nothing. Done when it is below the limit, and was seen to rise both ways."""
+
+from calm_needle.core.dossier.model import Step
+from calm_needle.core.procedure.advice import Advice
+from calm_needle.core.procedure.figure import Figure
+from calm_needle.core.procedure.judge import Context, Marks, Moment, Move, Standing
+from calm_needle.core.procedure.kinds.kind import StepKind
+from calm_needle.core.procedure.kinds.level import NEEDS_READING
+from calm_needle.core.procedure.series import Seen
+from calm_needle.core.quantities import format_si
+
+RISEN = 3.0  # times the limit that count as a rise
+
+
+class ZeroBeatJudge:
+    """Watches a beat (Hz, never negative): it must have risen, gone through nothing, risen again, and be back below `aim.below_hz`.
+
+    With turns the two rises must lie on the two sides of the lowest place; without, before it and after it.
+    """
+
+    def __init__(self, step: Step, context: Context) -> None:
+        self._series, self._limit = context.series, float(step.aim["below_hz"])
+        self._adjuster = step.adjusters[0] if step.adjusters else ""
+        self._phrase = context.model.adjuster(self._adjuster).phrase if self._adjuster else "the control"
+
+    def add(self, seen: Seen) -> None:
+        """Everything is in the series."""
+
+    def standing(self, moment: Moment) -> Standing:
+        now, marks = self._series.now(), Marks(low=0.0, high=self._limit)
+        if now is None:
+            advice = Advice("calm", "eye", f"Turn {self._phrase} towards the lowest beat.", "A few readings are needed.")
+            return Standing("waiting", advice, Move("read"), refusal=NEEDS_READING, marks=marks)
+        figure = Figure(now.value, self._series.unrest() or None, "Hz")
+        before, after = self._rises()
+        beat = format_si(now.value, unit="Hz", digits=3)
+        if now.value > self._limit:
+            advice = Advice("live", "onward", f"A beat of {beat}. Turn {self._phrase} to bring it down.", f"Wanted: below {self._shown()}.")
+            return Standing(
+                "beating",
+                advice,
+                Move("approach", short=now.value - self._limit),
+                doubt=f"There is a beat of {beat}. Take it all the same?",
+                marks=marks,
+                figure=figure,
+            )
+        if not (before and after):
+            return Standing(
+                "one_side",
+                Advice("live", "onward", "Nothing to hear. Go on through it.", "It must rise again on the other side."),
+                Move("search"),
+                doubt="The beat was not seen to rise on both sides. Take it all the same?",
+                marks=marks,
+                figure=figure,
+            )
+        return Standing(
+            "zero",
+            Advice("good", "crest", "Zero beat. Take it.", f"{beat}, and it rose on both sides of it."),
+            Move("rest"),
+            may_take=True,
+            marks=marks,
+            figure=figure,
+        )
+
+    def _rises(self) -> tuple[bool, bool]:
+        seen = self._series.watched
+        places = [r.turns.get(self._adjuster) for r in seen]
+        zeros = [i for i, r in enumerate(seen) if r.value <= self._limit]
+        if not zeros:
+            return False, False
+        high = [i for i, r in enumerate(seen) if r.value >= RISEN * self._limit]
+        known = [p for p in places if p is not None]
+        if len(known) == len(places):
+            low = min(known[i] for i in zeros), max(known[i] for i in zeros)
+            return any(known[i] < low[0] for i in high), any(known[i] > low[1] for i in high)
+        return any(i < zeros[0] for i in high), any(i > zeros[0] for i in high)
+
+    def _shown(self) -> str:
+        return format_si(self._limit, unit="Hz", digits=3)
+
+
+KIND = StepKind(
+    "zero_beat", "Zero beat", ZeroBeatJudge, sign="beat", reads="value", goal="minimum", needs=("indicator", "adjusters", "aim.below_hz")
+)

@@ -1,0 +1,138 @@
+"""The readings of one stay at a step, as they compare with each other: where it began, where it stands now, how it moves.
+
+How a reading counts follows from what is read (`Watched.reads`): a level in decibels at the step's own generator level, so that
+it compares whatever the generator was turned to; an offset about a centre; or a value as it is.
+"""
+
+import math
+import statistics
+from collections.abc import Mapping, Sequence
+from typing import NamedTuple
+
+from calm_needle.core.dossier.model import Reads, Step
+from calm_needle.core.physics.levels import gain_db
+
+LAST_READINGS_S = 0.8  # s over which "now" is averaged when readings come by themselves
+FIRST_READINGS = 4  # readings that make the start of such a stay when the turns are not known
+UNREST_S = 1.0  # s over which the needle's unrest is taken
+LEAST_V = 1e-9  # V, below any meter
+
+
+class Seen(NamedTuple):
+    """One reading as a judge sees it.
+
+    kind: live (read by the program), typed (read and typed by a person, so it stands for itself however quickly the next one
+    follows), marked, sweep. turns: of each adjuster whose turns are known.
+    """
+
+    t_s: float
+    value: float
+    unit: str
+    kind: str = "live"
+    generator_hz: float | None = None
+    generator_v: float | None = None
+    dial_hz: float | None = None
+    turns: Mapping[str, float] = {}
+    at_stop: bool = False
+
+    @property
+    def alone(self) -> bool:
+        return self.kind == "typed"
+
+
+class Now(NamedTuple):
+    """Where it stands: in the measure that is compared (decibels for a level), and in the indicator's own unit."""
+
+    measure: float
+    value: float
+
+
+class Series:
+    """The readings of one stay at a step, in their order. `watched` are those that came one after the other; `swept` and `marked`."""
+
+    def __init__(self, step: Step | None, reads: Reads = "level") -> None:
+        watched = step.set_up.watched if step else None
+        self.step = step
+        self.reads: Reads = (watched.reads if watched and watched.reads else None) or reads
+        self.unit = watched.unit if watched else "V"
+        self.watched: list[Seen] = []
+        self.swept: list[Seen] = []
+        self.marked: list[Seen] = []
+        source = step.set_up.source if step else None
+        self._reference_v = source.level_v if source else 1.0
+        self.centre = float(step.aim.get("centre", 0.0)) if step else 0.0
+
+    def add(self, seen: Seen) -> None:
+        """Take a reading in."""
+        {"sweep": self.swept, "marked": self.marked}.get(seen.kind, self.watched).append(seen)
+
+    def measure(self, seen: Seen) -> float:
+        """A reading as it is compared with others: decibels re 1 V at the step's own generator level, or its value."""
+        return level_db(seen, reference_v=self._reference_v) if self.reads == "level" else seen.value
+
+    def shown(self, measure: float) -> float:
+        """A measure as the needle shows it: from where it began, from the centre, or as it is."""
+        if self.reads == "level":
+            return measure - (self.start() or 0.0)
+        return measure - self.centre if self.reads == "offset" else measure
+
+    @property
+    def shown_unit(self) -> str:
+        return "dB" if self.reads == "level" else self.unit
+
+    def start(self) -> float | None:
+        """The measure of the first readings of this stay, or None."""
+        seen = self.watched
+        if not seen:
+            return None
+        few: Sequence[Seen] = seen[:1]
+        if not seen[0].alone:
+            # As long as nothing was turned, every reading tells where it began.
+            until = seen[0].t_s + LAST_READINGS_S
+            few = [r for r in seen[:40] if r.turns == seen[0].turns and r.t_s <= until]
+            few = few if seen[0].turns else few[:FIRST_READINGS]
+        return sum(self.measure(r) for r in few) / len(few)
+
+    def now(self) -> Now | None:
+        """Where it stands now; averaged when readings come by themselves. None before the first."""
+        if not self.watched:
+            return None
+        recent = self.recent(LAST_READINGS_S)
+        return Now(sum(self.measure(r) for r in recent) / len(recent), sum(r.value for r in recent) / len(recent))
+
+    def recent(self, span_s: float) -> list[Seen]:
+        """The last reading, and those before it within a span during which nothing was turned; newest first."""
+        last = self.watched[-1]
+        recent = [last]
+        if last.alone:
+            return recent
+        for r in reversed(self.watched[-60:-1]):
+            if last.t_s - r.t_s > span_s or r.turns != last.turns or r.generator_v != last.generator_v:
+                break
+            recent.append(r)
+        return recent
+
+    def unrest(self) -> float:
+        """The standard deviation of the last second's readings: how wide the wedge behind the pointer is.
+        Nothing for typed readings: a person reads the middle of the needle's unrest."""
+        if not self.watched or self.watched[-1].alone:
+            return 0.0
+        recent = [self.measure(r) for r in self.recent(UNREST_S)]
+        return statistics.stdev(recent) if len(recent) > 2 else 0.0
+
+    def turns_of(self, adjuster: str) -> float | None:
+        """The turns of an adjuster from the first reading to the last, where they are known."""
+        known = [r.turns[adjuster] for r in self.watched if adjuster in r.turns]
+        return known[-1] - known[0] if known else None
+
+    def response(self) -> list[tuple[float, float]]:
+        """The swept response, rising in frequency: hertz and measure; the newest reading at a frequency counts."""
+        newest = {r.generator_hz: self.measure(r) for r in self.swept if r.generator_hz}
+        return sorted(newest.items())
+
+
+def level_db(seen: Seen, *, reference_v: float) -> float:
+    """Return a reading in decibels re 1 V, as it would be at a reference level of the generator (V)."""
+    change = gain_db(from_v=reference_v, to_v=seen.generator_v) if seen.generator_v else 0.0
+    raw = seen.value if seen.unit == "dB" else 20.0 * math.log10(max(seen.value, LEAST_V))
+    return raw - change

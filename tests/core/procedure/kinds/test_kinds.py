@@ -1,0 +1,233 @@
+import unittest
+from dataclasses import replace
+from typing import Any
+
+from calm_needle.core.dossier.faults import meaning_faults
+from calm_needle.core.dossier.model import Step
+from calm_needle.core.dossier.read import read_groups, read_model, resolved_group
+from calm_needle.core.procedure.judge import Context, Moment, Standing
+from calm_needle.core.procedure.kinds.table import KINDS
+from calm_needle.core.procedure.needle import needle_of, trail_of
+from calm_needle.core.procedure.series import Seen, Series
+from calm_needle.core.quantities import parse_reading, parse_si
+from calm_needle.files.dossiers import load_dossier
+from tests.support import thirteen
+
+MODEL = read_model(load_dossier(thirteen.content(), name="thirteen.json"))
+STEPS = {s.kind: s for g in MODEL.groups for s in g.steps}
+MUST_TURN = ("peak", "null", "alternate", "rock", "zero_beat", "zero_cross")
+
+
+class Stay:
+    """One stay at a step: readings in, standing out."""
+
+    def __init__(self, kind: str, **aim: Any) -> None:
+        self.step: Step = replace(STEPS[kind], aim={**STEPS[kind].aim, **aim})
+        self.kind = KINDS[kind]
+        self.series = Series(self.step, self.kind.reads)
+        self.judge = self.kind.judge(self.step, Context(MODEL, self.series))
+        self.t_s = 0.0
+
+    def read(self, *values: float, kind: str = "typed", every_s: float = 3.0, **more: Any) -> "Stay":
+        for value in values:
+            self.t_s += every_s
+            seen = Seen(self.t_s, value, self.series.unit, kind, 468e3, 3e-4, **more)
+            self.series.add(seen)
+            self.judge.add(seen)
+        return self
+
+    def turned(self, *pairs: tuple[float, float]) -> "Stay":
+        """Readings at known turns of the first adjuster."""
+        for turns, value in pairs:
+            self.read(*[value] * 6, kind="live", every_s=0.25, turns={self.step.adjusters[0]: turns})
+        return self
+
+    def sweep(self, *points: tuple[float, float]) -> "Stay":
+        for f, value in points:
+            self.t_s += 1.0
+            seen = Seen(self.t_s, value, self.series.unit, "sweep", f, 3e-4)
+            self.series.add(seen)
+            self.judge.add(seen)
+        return self
+
+    def stands(self, **moment: Any) -> Standing:
+        return self.judge.standing(Moment(self.t_s, **moment))
+
+
+class EveryKind(unittest.TestCase):
+    def test_there_are_thirteen_and_the_made_up_papers_have_each(self) -> None:
+        self.assertEqual(sorted(thirteen.KINDS), sorted(KINDS))
+
+    def test_with_nothing_read_nothing_may_be_taken_but_a_wait(self) -> None:
+        for name in KINDS:
+            if name != "wait":
+                standing = Stay(name).stands()
+                self.assertFalse(standing.may_take, name)
+                self.assertTrue(standing.refusal, name)
+                self.assertTrue(standing.advice.sentence and standing.advice.evidence, name)
+
+    def test_done_rightly_each_may_be_taken_and_says_what_came_of_it(self) -> None:
+        for step, right in thirteen.STEPS:
+            stay = Stay(step["kind"])
+            if right.at:
+                stay.sweep(*((parse_si(f, unit="Hz"), float(v)) for f, v in zip(right.at, right.typed, strict=True)))
+            else:
+                stay.read(*(parse_reading(t, units=(stay.series.unit,)).value for t in right.typed))
+            standing = stay.stands(answer="yes" if step["kind"] == "inspect" else None)
+            with self.subTest(step["kind"]):
+                self.assertTrue(standing.may_take, standing)
+                self.assertEqual(standing.move.way, "rest")
+                detail = {"verdict": standing.verdict, **standing.detail}
+                self.assertEqual(stay.kind.report(detail), right.words or "taken")
+
+    def test_each_says_what_it_lacks_in_a_dossier(self) -> None:
+        for name, kind in KINDS.items():
+            self.assertTrue(kind.verb and kind.sign, name)
+            self.assertEqual("adjusters" in kind.needs, name in MUST_TURN, name)
+
+    def test_a_needle_holds_all_that_was_read_whatever_it_is(self) -> None:
+        for step, right in thirteen.STEPS:
+            stay = Stay(step["kind"])
+            if not right.typed or right.at:
+                continue
+            stay.read(*(parse_reading(t, units=(stay.series.unit,)).value for t in right.typed))
+            needle = needle_of(stay.series, stay.stands().marks, stay.kind.goal)
+            with self.subTest(step["kind"]):
+                self.assertTrue(all(needle.scale.low <= v <= needle.scale.high for _, v in trail_of(stay.series, needle)))
+                self.assertEqual(needle.at, trail_of(stay.series, needle)[-1][1])
+
+
+class Target(unittest.TestCase):
+    def test_once_inside_is_not_yet_steady(self) -> None:
+        self.assertFalse(Stay("target").read(0.048, 0.060).stands().may_take)
+        self.assertTrue(Stay("target").read(0.048, 0.060, 0.0605).stands().may_take)
+
+    def test_outside_it_says_by_how_much_and_which_way(self) -> None:
+        low = Stay("target").read(0.048).stands()
+        self.assertIn("Too low by 10.0\u2009mA", low.advice.sentence)
+        self.assertIn("10.0\u2009mA below what is wanted", low.doubt)
+        self.assertIn("Too high", Stay("target").read(0.07).stands().advice.sentence)
+
+    def test_read_by_the_program_it_must_stay_inside_for_a_second(self) -> None:
+        stay = Stay("target").read(0.048, kind="live", every_s=0.05)
+        self.assertFalse(stay.read(*[0.060] * 8, kind="live", every_s=0.05).stands().may_take)
+        self.assertTrue(stay.read(*[0.060] * 30, kind="live", every_s=0.05).stands().may_take)
+
+
+class Window(unittest.TestCase):
+    def test_a_flank_is_wanted_and_the_turns_are_known(self) -> None:
+        over = ((0.0, 0.1), (0.2, 0.2), (0.4, 0.3), (0.6, 0.23))
+        self.assertTrue(Stay("window", flank="clockwise").turned(*over).stands().may_take)
+        wrong = Stay("window", flank="anticlockwise").turned(*over).stands()
+        self.assertFalse(wrong.may_take)
+        self.assertIn("wrong side", wrong.advice.sentence)
+
+    def test_without_turns_the_person_is_asked_which_side_it_is(self) -> None:
+        standing = Stay("window", flank="clockwise").read(0.1, 0.3, 0.23, 0.23).stands()
+        self.assertFalse(standing.may_take)
+        self.assertIn("Is the core clockwise of the crest?", standing.doubt)
+
+    def test_below_the_crest_nothing_is_on_a_flank(self) -> None:
+        self.assertIn("Go over the crest first", Stay("window", flank="clockwise").read(0.1, 0.23, 0.23).stands().advice.sentence)
+
+
+class ZeroBeat(unittest.TestCase):
+    def test_a_beat_that_rose_on_one_side_only_is_no_zero(self) -> None:
+        self.assertFalse(Stay("zero_beat").read(900, 300, 12, 10, 11).stands().may_take)
+
+    def test_with_turns_both_rises_must_lie_on_different_sides(self) -> None:
+        same = Stay("zero_beat").turned((0.0, 900.0), (0.5, 10.0), (0.0, 900.0), (0.5, 10.0)).stands()
+        self.assertFalse(same.may_take)
+        self.assertTrue(Stay("zero_beat").turned((0.0, 900.0), (0.5, 10.0), (1.0, 800.0), (0.5, 10.0)).stands().may_take)
+
+
+class ZeroCross(unittest.TestCase):
+    def test_unequal_humps_are_not_taken(self) -> None:
+        standing = Stay("zero_cross").read(2.0, -0.8, 0.01).stands()
+        self.assertFalse(standing.may_take)
+        self.assertIn("humps are not equal", standing.advice.sentence)
+
+    def test_zero_without_humps_is_a_dead_discriminator(self) -> None:
+        self.assertFalse(Stay("zero_cross").read(0.0, 0.01, 0.0, -0.01).stands().may_take)
+
+
+class Centre(unittest.TestCase):
+    def test_the_middle_of_the_newest_edges_counts(self) -> None:
+        stay = Stay("centre").read(465.0e3, 472.0e3)
+        self.assertTrue(stay.stands().may_take)  # 468.5 kHz is just inside 500 Hz
+        off = stay.read(473.0e3).stands()
+        self.assertFalse(off.may_take)
+        self.assertIn("1000 Hz high", off.advice.sentence)
+        self.assertTrue(stay.read(464.0e3).stands().may_take)
+
+    def test_an_edge_may_be_marked_where_the_generator_is_known(self) -> None:
+        stay = Stay("centre")
+        for f in (465e3, 471e3):
+            stay.judge.add(Seen(1.0, 0.02, "V", "marked", f))
+        self.assertTrue(stay.stands().may_take)
+
+
+class Shape(unittest.TestCase):
+    def test_each_limit_is_named_when_it_is_broken(self) -> None:
+        narrow = Stay("shape").sweep((464e3, 0.01), (467e3, 0.05), (468e3, 0.2), (469e3, 0.05), (472e3, 0.01))
+        self.assertIn("Too narrow", narrow.stands().advice.sentence)
+        dipped = Stay("shape").sweep((461e3, 0.01), (465e3, 0.2), (468e3, 0.12), (471e3, 0.2), (475e3, 0.01))
+        self.assertIn("not flat", dipped.stands().advice.sentence)
+        self.assertAlmostEqual(dipped.stands().detail["ripple_db"], 4.44, places=2)
+        high = Stay("shape").sweep((465e3, 0.01), (468e3, 0.19), (471e3, 0.2), (474e3, 0.19), (477e3, 0.01))
+        self.assertIn("high, 400 allowed", " ".join([high.stands().advice.sentence, high.stands().advice.evidence]))
+
+    def test_a_sweep_in_progress_cannot_be_taken(self) -> None:
+        self.assertTrue(Stay("shape").stands(sweeping=0.4, can_sweep=True).refusal)
+
+
+class Rock(unittest.TestCase):
+    def test_swings_read_by_the_program_have_their_crests(self) -> None:
+        stay = Stay("rock")
+        for crest in (0.1, 0.14, 0.16, 0.13, 0.1, 0.158):
+            stay.read(*(crest * f for f in (0.2, 0.5, 0.8, 1.0, 0.8, 0.5, 0.2)), kind="live", every_s=0.2)
+        standing = stay.stands()
+        self.assertEqual(standing.detail["swings"], 6)
+        self.assertTrue(standing.may_take)
+
+    def test_the_highest_must_have_been_passed(self) -> None:
+        self.assertFalse(Stay("rock").read(0.1, 0.12, 0.15).stands().may_take)
+        self.assertIn("Come back", Stay("rock").read(0.1, 0.12, 0.15, 0.12, 0.1).stands().advice.sentence)
+
+
+class Waiting(unittest.TestCase):
+    def test_the_clock_and_the_drift_both_have_to_say_so(self) -> None:
+        stay = Stay("wait", least_s=600.0)
+        self.assertIn("9 min to go", stay.judge.standing(Moment(60.0, 0.0)).advice.sentence)
+        self.assertTrue(stay.judge.standing(Moment(600.0, 0.0)).may_take)
+        drifting = Stay("wait", least_s=0.0, rate_per_min=1.0, over_s=60.0)
+        drifting.read(*(468e3 + 2.0 * i for i in range(21)))
+        self.assertFalse(drifting.stands().may_take)
+        self.assertIn("40.0", drifting.stands().advice.evidence)
+        steady = Stay("wait", least_s=0.0, rate_per_min=1.0, over_s=60.0).read(*(468e3 + 0.01 * i for i in range(21)))
+        self.assertTrue(steady.stands().may_take)
+
+
+class Inspect(unittest.TestCase):
+    def test_only_its_own_answers_answer_it(self) -> None:
+        self.assertTrue(Stay("inspect").stands(answer="perhaps").refusal)
+        self.assertEqual(Stay("inspect").stands(answer="no").detail["words"], "No")
+
+
+class InADossier(unittest.TestCase):
+    def test_what_a_kind_cannot_do_without_is_named_by_its_path(self) -> None:
+        data = thirteen.dossier()
+        steps = data["procedure"][0]["steps"]
+        for step in steps:
+            step.pop("aim", None)
+        said = [str(f) for f in meaning_faults(data)]
+        wanted = [f"procedure[0].steps[{i}].{n}" for i, s in enumerate(steps) for n in KINDS[s["kind"]].needs if n.startswith("aim.")]
+        self.assertEqual([s.split(":")[0] for s in said], wanted)
+
+    def test_a_plan_keeps_all_that_a_step_sets(self) -> None:
+        (group,) = read_groups([resolved_group(thirteen.dossier()["procedure"][0], MODEL.adjusters)])
+        for step in group.steps:
+            self.assertEqual((step.set_up.tuning.dial_hz, step.set_up.tuning.controls["gain_control"]), (600e3, "off"))
+            self.assertEqual(step.set_up.cover, "off")
+        rock = next(s for s in group.steps if s.kind == "rock")
+        self.assertEqual((rock.adjusters, rock.roles["C20"]), (("C20", "tuning"), "padder"))
