@@ -15,6 +15,7 @@ CalmNeedleError
     ├── InstrumentGone        no connection, or it was closed                    (ConnectionError)
     ├── InstrumentSilent      connected, but no answer in time                   (TimeoutError)
     ├── InstrumentNonsense    an answer that is not what was asked for           (ValueError)
+    ├── InstrumentSurplus     something was sent that nobody asked for           (ValueError)
     └── InstrumentRefused     the instrument's own error queue said no
 
 Each carries its data; the sentence (what happened, what it means, what to do) is made here and nowhere else.
@@ -148,6 +149,18 @@ class InstrumentNonsense(InstrumentError, ValueError):
     def __init__(self, instrument: str, line: str, answer: str) -> None:
         super().__init__(
             instrument, f"The {instrument} answered “{answer[:40]}” to “{line}”, which is no reading. The reading was not used."
+        )
+
+
+class InstrumentSurplus(InstrumentNonsense):
+    """Something lay there before the question was asked: earlier answers may belong to other questions."""
+
+    def __init__(self, instrument: str, lying: str) -> None:
+        InstrumentError.__init__(
+            self,
+            instrument,
+            f"The {instrument} sent “{lying[:40]}” unasked, so its answers may have been to other questions. What was read since it was "
+            "last in step is struck out; it is asked again. If it happens again, switch it off and on.",
         )
 
 

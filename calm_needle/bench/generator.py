@@ -4,6 +4,8 @@ from typing import NamedTuple
 
 from calm_needle.bench.instrument import Instrument
 
+USUAL_TONE_HZ = 400.0
+
 
 class GeneratorState(NamedTuple):
     """What the generator says it is set to: Hz, volts, depth 0..1 (0 when modulation is off), whether the output is on."""
@@ -33,6 +35,16 @@ class Generator(Instrument):
         self._set(f"AM:DEPT {100.0 * depth:.1f}")
         self._set(f"AM:INT:FREQ {tone_hz:.1f}")
         self._set("AM:STAT ON")
+
+    def set_modulation(self, modulation: tuple[str, float, float, float]) -> None:
+        """Control the modulation: kind (AM, FM, none), depth 0..1, deviation (Hz), tone (Hz)."""
+        kind, depth, deviation_hz, tone_hz = modulation
+        if kind == "FM" and deviation_hz > 0:
+            self._set(f"FM:DEV {deviation_hz:.1f}")
+            self._set(f"FM:INT:FREQ {tone_hz or USUAL_TONE_HZ:.1f}")
+            self._set("FM:STAT ON")
+            return
+        self.set_amplitude_modulation(depth=depth if kind == "AM" else 0.0, tone_hz=tone_hz or USUAL_TONE_HZ)
 
     def set_output(self, on: bool) -> None:
         """Control the output."""

@@ -1,10 +1,12 @@
-"""What every driver does: ask, check the answer, and look into the instrument's error queue after each setting."""
+"""What every driver does: ask, check the answer, and look into the instrument's error queue after each setting and each measurement."""
 
 from calm_needle.bench.transport import Transport
-from calm_needle.core.scpi import read_error, read_number
+from calm_needle.core.scpi import is_not_a_number, read_error, read_number
 from calm_needle.errors import InstrumentNonsense, InstrumentRefused
 
 MOST_QUEUED_ERRORS = 20
+# What no bench instrument of the kind reads; a number beyond it belongs to another question, or to none.
+MOST_BELIEVABLE = {"V": 1e5, "A": 1e3, "Ω": 1e12, "F": 1.0, "H": 1e5, "Hz": 1e12, "": 1e15}
 
 
 class Instrument:
@@ -18,6 +20,10 @@ class Instrument:
     def identity(self) -> str:
         """Get what the instrument answers to *IDN?."""
         return self._transport.query("*IDN?")
+
+    def in_step(self) -> None:
+        """Get its error queue, which only an instrument answers whose answers belong to their questions. Raises InstrumentError else."""
+        self._look_for_errors("SYST:ERR?")
 
     def close(self) -> None:
         """Let go of the connection; it is opened again when the instrument is next used."""
@@ -42,20 +48,31 @@ class Instrument:
         if refusal:
             raise InstrumentRefused(self.name, line, refusal)
 
-    def _number(self, line: str) -> float:
+    def _number(self, line: str, unit: str = "") -> float:
         reply = self._transport.query(line)
         try:
-            return read_number(reply)
+            value = read_number(reply)
         except ValueError:
             raise InstrumentNonsense(self.name, line, reply) from None
+        if abs(value) > MOST_BELIEVABLE[unit]:
+            raise InstrumentNonsense(self.name, line, reply)
+        return value
 
-    def _number_or_over(self, line: str) -> float:
-        """A number that may be SCPI's infinity: over the range is an answer of an ohmmeter, not nonsense."""
+    def _measured(self, line: str, unit: str) -> float:
+        """A number, and then the error queue: one whose answers lag behind the questions is found out before its number is used."""
+        value = self._number(line, unit)
+        self._look_for_errors(line)
+        return value
+
+    def _number_or_over(self, line: str, unit: str) -> float:
+        """A number that may be SCPI's infinity: over the range is an answer of an ohmmeter, not nonsense. Never negative."""
         reply = self._transport.query(line)
         try:
-            value = float(reply)
+            value = read_number(reply, over_range=True)
         except ValueError:
+            if is_not_a_number(reply):
+                self._look_for_errors(line)
             raise InstrumentNonsense(self.name, line, reply) from None
-        if value != value or value < 0:
+        if value < 0 or MOST_BELIEVABLE[unit] < value < float("inf"):
             raise InstrumentNonsense(self.name, line, reply)
         return value

@@ -1,9 +1,6 @@
 """An LCR meter that answers MEAS:CAP? and MEAS:IND?."""
 
-import math
-
 from calm_needle.bench.instrument import Instrument
-from calm_needle.bench.multimeter import OVERLOAD
 
 
 class LcrMeter(Instrument):
@@ -11,9 +8,10 @@ class LcrMeter(Instrument):
 
     def farads(self) -> float:
         """Measure capacitance (F)."""
-        return self._number("MEAS:CAP?")
+        return self._measured("MEAS:CAP?", "F")
 
     def henries(self) -> float:
         """Measure inductance (H); infinite where there is no coil, or an open one."""
-        value = self._number_or_over("MEAS:IND?")
-        return math.inf if value >= OVERLOAD else value
+        value = self._number_or_over("MEAS:IND?", "H")
+        self._look_for_errors("MEAS:IND?")
+        return value

@@ -9,7 +9,7 @@ class Millivoltmeter(Instrument):
 
     def volts(self) -> float:
         """Measure alternating volts r.m.s. (V), zero or more."""
-        value = self._number("MEAS:VOLT:AC?")
+        value = self._number("MEAS:VOLT:AC?", "V")
         if value < 0:
             raise InstrumentNonsense(self.name, "MEAS:VOLT:AC?", f"{value:g}")
         return value

@@ -3,16 +3,23 @@
 import select
 import socket
 import threading
+import time
 from typing import Any, Protocol
 
-from calm_needle.errors import InstrumentGone, InstrumentSilent
+from calm_needle.errors import InstrumentGone, InstrumentNonsense, InstrumentSilent, InstrumentSurplus
 
-TIMEOUT_MS = 1500
+TIMEOUT_MS = 1500  # for a whole answer, however it dribbles in
 CONNECT_MS = 1000
+LONGEST_ANSWER = 65_536  # bytes: far more than any line of a meter
+CHUNK = 4096
 
 
 class Transport(Protocol):
-    """Where lines go out and answers come back. Raises InstrumentGone or InstrumentSilent, and is usable again afterwards."""
+    """Where lines go out and answers come back. Raises InstrumentError, and is usable again afterwards.
+
+    query: what lies there unasked before the question is read away and raised as InstrumentSurplus, the question not being sent; an
+    answer is whole within a total deadline and a length, or there is none.
+    """
 
     def write(self, line: str) -> None: ...
 
@@ -24,9 +31,9 @@ class Transport(Protocol):
 class VisaTransport:
     """A VISA resource, opened when it is first needed and opened again after it was lost. One question at a time.
 
-    Works around four habits of pyvisa-py 0.8 on raw sockets: opening a refused port reports nothing until the first
-    question; a peer that closed looks like a time-out; a late answer would be given to the next question; and its
-    sessions are not safe between threads.
+    Works around habits of pyvisa-py 0.8 on raw sockets: opening a refused port reports nothing until the first question; a peer
+    that closed looks like a time-out; its time-out begins anew with every byte, and nothing limits the bytes; and its sessions are
+    not safe between threads. So answers on a raw socket are read here, with a deadline; other resources are read by VISA.
     """
 
     def __init__(self, resource: str, *, name: str, timeout_ms: int = TIMEOUT_MS) -> None:
@@ -34,6 +41,7 @@ class VisaTransport:
         self._lock = threading.Lock()
         self._session: Any = None
         self._socket: socket.socket | None = None
+        self._left = b""  # what came behind the end of the last answer
 
     def write(self, line: str) -> None:
         with self._lock:
@@ -56,9 +64,9 @@ class VisaTransport:
             if self._session is None:
                 self._open()
             if asks:
-                return str(self._session.query(line)).strip()
+                self._drain()
             self._session.write(line)
-            return ""
+            return self._answer(line) if asks else ""
         except pyvisa.errors.VisaIOError as fault:
             gone = self._session is None or self._peer_closed()
             # A late answer must never be taken for that of the next question.
@@ -66,10 +74,52 @@ class VisaTransport:
             if gone or fault.error_code != pyvisa.constants.StatusCode.error_timeout:
                 raise InstrumentGone(self.name, self.resource) from fault
             raise InstrumentSilent(self.name, line) from fault
+        except InstrumentNonsense:
+            raise
+        except TimeoutError as fault:
+            self._drop()
+            raise InstrumentSilent(self.name, line) from fault
         except (OSError, ValueError) as fault:
             # pyvisa-py lets ConnectionRefusedError, BrokenPipeError and, for a name it cannot read, ValueError through.
             self._drop()
             raise InstrumentGone(self.name, self.resource) from fault
+
+    def _answer(self, line: str) -> str:
+        """Read one line. Raises TimeoutError, InstrumentNonsense, or what a broken connection raises."""
+        wire = self._socket
+        if wire is None:
+            return str(self._session.read()).strip()
+        deadline, got = time.monotonic() + self._timeout_ms / 1000.0, self._left
+        while b"\n" not in got:
+            if len(got) > LONGEST_ANSWER:
+                self._drop()
+                raise InstrumentNonsense(self.name, line, f"{got[:20].decode('ascii', 'replace')}… and over {LONGEST_ANSWER} bytes more")
+            left_s = deadline - time.monotonic()
+            if left_s <= 0 or not select.select([wire], [], [], left_s)[0]:
+                raise TimeoutError
+            chunk = wire.recv(CHUNK)
+            if not chunk:
+                raise ConnectionResetError
+            got += chunk
+        answer, _, self._left = got.partition(b"\n")
+        try:
+            return answer.decode("ascii").strip()
+        except UnicodeDecodeError:
+            raise InstrumentNonsense(self.name, line, answer.decode("ascii", "backslashreplace")) from None
+
+    def _drain(self) -> None:
+        """Read away what lies there before anything was asked, and say so."""
+        lying, self._left = self._left, b""
+        wire = self._socket
+        while wire is not None and len(lying) <= LONGEST_ANSWER and select.select([wire], [], [], 0)[0]:
+            chunk = wire.recv(CHUNK)
+            if not chunk:
+                raise ConnectionResetError
+            lying += chunk
+        if lying:
+            if len(lying) > LONGEST_ANSWER:
+                self._drop()
+            raise InstrumentSurplus(self.name, lying.decode("ascii", "backslashreplace").strip())
 
     def _open(self) -> None:
         manager = _manager()
@@ -93,7 +143,7 @@ class VisaTransport:
             return True
 
     def _drop(self) -> None:
-        session, self._session, self._socket = self._session, None, None
+        session, self._session, self._socket, self._left = self._session, None, None, b""
         if session is not None:
             try:
                 session.close()

@@ -5,7 +5,9 @@ import re
 from functools import cache
 from typing import NamedTuple
 
-NOT_A_NUMBER = 9.0e37  # SCPI-1999 vol. 1, 7.2.1.4: 9.9E37 is infinity, 9.91E37 not a number
+# SCPI-1999 vol. 1, 7.2.1.4: 9.9E37 is infinity, 9.91E37 not a number; from 9.0E37 on a number is none that was measured.
+NOT_A_NUMBER, INFINITE = 9.0e37, 9.9e37
+_NUMBER = re.compile(r"[ \t]*[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]{1,5})?[ \t\r]*")
 
 
 class Command(NamedTuple):
@@ -40,12 +42,28 @@ def fits(pattern: str, header: str) -> bool:
     return _header_expression(pattern).fullmatch(header) is not None
 
 
-def read_number(text: str) -> float:
-    """Return the number of a reply. Raises ValueError for text, infinity, and SCPI's not-a-number."""
-    value = float(text.strip())
+def read_number(text: str, *, over_range: bool = False) -> float:
+    """Return the number of a reply: NR1, NR2 or NR3 of IEEE 488.2 (8.7.2 to 8.7.4), with white space about it and nothing else.
+
+    over_range: SCPI's infinity is an answer too, and comes back as one. Raises ValueError for anything else, SCPI's not-a-number
+    among it.
+
+    >>> read_number(" +1.25E-3"), read_number("9.9E37", over_range=True)
+    (0.00125, inf)
+    """
+    if not _NUMBER.fullmatch(text):
+        raise ValueError("no number")
+    value = float(text)
+    if value == INFINITE and over_range:
+        return math.inf
     if not math.isfinite(value) or abs(value) >= NOT_A_NUMBER:
         raise ValueError("no number")
     return value
+
+
+def is_not_a_number(text: str) -> bool:
+    """Return whether a reply is SCPI's not-a-number: a measurement that could not be made; the error queue says why."""
+    return bool(_NUMBER.fullmatch(text)) and math.isclose(float(text), 9.91e37, rel_tol=1e-6)
 
 
 def read_error(text: str) -> tuple[int, str]:

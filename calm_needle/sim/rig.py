@@ -36,7 +36,7 @@ class Rig:
             receiver.restore(json.loads(state_file.read_text(encoding="utf-8")))
         self.instruments: dict[str, StandIn] = {
             "generator": SignalGenerator(receiver, seed=receiver.seed),
-            "ac-millivoltmeter": Millivoltmeter(receiver, seed=receiver.seed, clock=time.monotonic),
+            "ac-millivoltmeter": Millivoltmeter(receiver, seed=receiver.seed, clock=lambda: time.monotonic() + receiver.clock.passed_s),
             "multimeter": Multimeter(receiver, seed=receiver.seed),
             "lcr-meter": LcrMeter(receiver, seed=receiver.seed),
             "practice-set": Hands(receiver, keep=self.keep),

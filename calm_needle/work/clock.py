@@ -1,5 +1,7 @@
-"""The time of day, in the one form in which it is kept."""
+"""The time of day, in the one form in which it is kept; and waiting, through a pace that tests may hurry."""
 
+import threading
+import time
 from datetime import UTC, datetime
 
 
@@ -16,3 +18,20 @@ def to_text(moment: datetime) -> str:
 def seconds(at_utc: str) -> float:
     """Return a kept time as seconds since 1970."""
     return datetime.fromisoformat(at_utc).timestamp()
+
+
+class Pace:
+    """How waiting is done. skips: at a practice set its time is let go by instead, so that nobody sits and waits for it to settle."""
+
+    def __init__(self, *, skips: bool = False) -> None:
+        self.skips = skips
+
+    def wait(self, seconds: float, *, until: threading.Event | None = None) -> None:
+        """Wait so long, or until an event."""
+        if until is None:
+            time.sleep(max(0.0, seconds))
+        else:
+            until.wait(max(0.0, seconds))
+
+
+REAL = Pace()

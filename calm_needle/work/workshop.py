@@ -14,16 +14,17 @@ from calm_needle.errors import StoreUnusable
 from calm_needle.store import bench as bench_store
 from calm_needle.store import db, practice, shelf
 from calm_needle.work.bench.desk import Desk
-from calm_needle.work.clock import now_utc
-from calm_needle.work.instruments.live_bench import LiveBench, find_out
-from calm_needle.work.instruments.meters import METERS, Meters
+from calm_needle.work.clock import REAL, Pace, now_utc
+from calm_needle.work.instruments.equipment import Equipment, find_out
+from calm_needle.work.instruments.live_bench import LiveBench
+from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.instruments.stand_ins import StandIns
 
 
 class Workshop:
     """Everything that lives as long as the server does."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, *, pace: Pace = REAL) -> None:
         try:
             folder.mkdir(parents=True, exist_ok=True)
         except OSError as fault:
@@ -35,8 +36,9 @@ class Workshop:
         self._desks: dict[int, Desk] = {}
         self._desk_connections: list[sqlite3.Connection] = []
         self._lock = threading.RLock()
-        self.live = LiveBench()
-        self.meters = Meters(aside=self.live.aside)
+        self.equipment = Equipment(pace=pace)
+        self.live = LiveBench(self.equipment)
+        self.meters = Meters(self.equipment)
         self.stand_ins = StandIns(folder / "stand-ins")
         with self.store():  # a folder that cannot be used is found out now
             pass
@@ -125,24 +127,20 @@ class Workshop:
                 self.connect_instruments()
 
     def connect_stand_ins(self) -> None:
-        self._connect(self.stand_ins.resources())
+        self.live.connect(self.stand_ins.resources())
 
     def connect_instruments(self) -> None:
         """Use the instruments that were added by their VISA resource names."""
         with self.store() as conn:
             rows = bench_store.instruments(conn)
-        self._connect({r.kind: r.resource for r in rows})
+        self.live.connect({r.kind: r.resource for r in rows})
 
-    def _connect(self, resources: dict[str, str]) -> None:
-        """Give the running work what it reads and sets all the time, and the meters what is asked now and then."""
-        if "multimeter" in resources and "ac-millivoltmeter" not in resources:
-            resources = {**resources, "ac-millivoltmeter": resources["multimeter"]}
-        self.live.connect({kind: r for kind, r in resources.items() if kind not in METERS})
-        self.meters.connect(resources)
+    def add_instrument(self, resource: str, *, said_to_be: str = "") -> tuple[str, str]:
+        """Ask what is at a VISA resource name, and use it from now on. Raises InstrumentError in words.
 
-    def add_instrument(self, resource: str) -> tuple[str, str]:
-        """Ask what is at a VISA resource name, and use it from now on. Raises InstrumentError in words."""
-        kind, identity = find_out(resource)
+        said_to_be: the kind that a person says it is, where it does not tell by itself.
+        """
+        kind, identity = find_out(resource, said_to_be=said_to_be)
         with self._lock:
             with self.store() as conn:
                 bench_store.put_instrument(conn, kind=kind, resource=resource, identity=identity, stand_in=False, at_utc=now_utc())
@@ -166,7 +164,6 @@ class Workshop:
         for desk in self._desks.values():
             desk.close()
         self.live.close()
-        self.meters.close()
         self.stand_ins.unplug()
         while not self._idle.empty():
             self._idle.get_nowait().close()

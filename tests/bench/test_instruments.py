@@ -4,8 +4,8 @@ from collections.abc import Callable
 from typing import Any
 
 from calm_needle.bench.generator import Generator
-from calm_needle.bench.identify import identify
 from calm_needle.bench.instrument import Instrument
+from calm_needle.bench.kinds import KINDS, LISTED, identify
 from calm_needle.bench.lcr_meter import LcrMeter
 from calm_needle.bench.millivoltmeter import Millivoltmeter
 from calm_needle.bench.multimeter import Multimeter
@@ -15,6 +15,7 @@ from tests.support.scripted_wire import ScriptedWire
 
 FINE = ("SYST:ERR?", '0,"No error"')
 NOT_THESE = (("MEAS:IND?", "no"), ("MEAS:VOLT:DC?", "no"))  # asked before alternating volts
+NO_GENERATOR = ("OUTP?", "what")
 
 
 class OnTheWire(unittest.TestCase):
@@ -42,7 +43,7 @@ class OnTheWire(unittest.TestCase):
         )
 
     def test_nonsense_is_no_reading(self) -> None:
-        for answer in ("", "OVLD", "nan", "9.9E37", "-0.3"):
+        for answer in ("", "OVLD", "nan", "9.9E37", "-0.3", "1_0", "1e37", "+1.5e6", "0x10", "１", "1 2", "inf"):
             with self.subTest(answer), self.assertRaises(InstrumentNonsense):
                 Millivoltmeter(self.script(("MEAS:VOLT:AC?", answer))).volts()
 
@@ -54,15 +55,18 @@ class OnTheWire(unittest.TestCase):
 
     def test_the_driver_is_chosen_by_what_it_answers(self) -> None:
         for pairs, kind in (
-            ((("*IDN?", "Some,Thing,1,1"), ("FREQ?", "1.0E6")), "generator"),
-            ((("*IDN?", "Other,Thing,1,1"), ("FREQ?", "what"), *NOT_THESE, ("MEAS:VOLT:AC?", "0.012")), "ac-millivoltmeter"),
-            ((("*IDN?", "Third,Thing,1,1"), ("FREQ?", "what"), NOT_THESE[0], ("MEAS:VOLT:DC?", "0.1")), "multimeter"),
-            ((("*IDN?", "Fourth,Thing,1,1"), ("FREQ?", "what"), ("MEAS:IND?", "9.9E37")), "lcr-meter"),
+            ((("*IDN?", "Some,Thing,1,1"), ("OUTP?", "0")), "generator"),
+            ((("*IDN?", "Other,Thing,1,1"), NO_GENERATOR, *NOT_THESE, ("MEAS:VOLT:AC?", "0.012")), "ac-millivoltmeter"),
+            ((("*IDN?", "Third,Thing,1,1"), NO_GENERATOR, NOT_THESE[0], ("MEAS:VOLT:DC?", "0.1")), "multimeter"),
+            ((("*IDN?", "Fourth,Thing,1,1"), NO_GENERATOR, ("MEAS:IND?", "9.9E37")), "lcr-meter"),
+            ((("*IDN?", "Fifth,Thing,1,1"), NO_GENERATOR, *NOT_THESE, ("MEAS:VOLT:AC?", "no"), ("MEAS:FREQ?", "468E3")), "counter"),
             ((("*IDN?", "Tern Rock,Practice set,0,1"),), "practice-set"),
         ):
             self.assertEqual(identify(self.script(*pairs))[0], kind)
+        # A person may know better: this one is asked nothing but its name.
+        self.assertEqual(identify(self.script(("*IDN?", "Sixth,Thing,1,1")), said_to_be="counter"), ("counter", "Sixth,Thing,1,1"))
         with self.assertRaises(InstrumentNonsense):
-            identify(self.script(("*IDN?", "kettle"), ("FREQ?", "no"), *NOT_THESE, ("MEAS:VOLT:AC?", "no")))
+            identify(self.script(("*IDN?", "kettle"), NO_GENERATOR, *NOT_THESE, ("MEAS:VOLT:AC?", "no"), ("MEAS:FREQ?", "no")))
 
     def test_an_open_circuit_is_a_reading_of_the_ohmmeter_and_volts_under_it_a_refusal(self) -> None:
         self.assertEqual(Multimeter(self.script(("MEAS:RES?", "9.9E37"), FINE)).ohms(), math.inf)
@@ -73,11 +77,23 @@ class OnTheWire(unittest.TestCase):
         for answer in ("", "OVLD", "nan", "-3"):
             with self.subTest(answer), self.assertRaises(InstrumentNonsense):
                 LcrMeter(self.script(("MEAS:IND?", answer))).henries()
+        self.assertEqual(LcrMeter(self.script(("MEAS:IND?", "9.9E37"), FINE)).henries(), math.inf)
+
+    def test_answers_that_lag_behind_the_questions_are_found_out_before_they_are_used(self) -> None:
+        # The volts asked for before arrive as the answer to the amperes, and the amperes as that of the error queue.
+        with self.assertRaises(InstrumentNonsense):
+            Multimeter(self.script(("MEAS:CURR:AC?", "111.0"), ("SYST:ERR?", "0.5"))).amperes()
+
+    def test_every_kind_is_listed_with_what_it_can(self) -> None:
+        self.assertEqual(set(LISTED), set(KINDS))
+        for kind in KINDS.values():
+            self.assertTrue(kind.proof or kind.identity, kind.id)
+            self.assertTrue(kind.name and kind.short and kind.driver.name, kind.id)
 
 
 class Conventions(unittest.TestCase):
     def test_what_a_driver_does_begins_with_control_get_measure_or_let_go(self) -> None:
-        for driver in (Generator, LcrMeter, Millivoltmeter, Multimeter, PracticeSet, Instrument):
+        for driver in (*(k.driver for k in KINDS.values()), Instrument):
             for name, method in vars(driver).items():
                 if name.startswith("_") or not isinstance(method, Callable):  # type: ignore[arg-type]
                     continue

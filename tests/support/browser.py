@@ -15,6 +15,7 @@ from waitress.server import create_server
 from calm_needle.web.app import create_app
 from calm_needle.work.workshop import Workshop
 from tests.support.demo import copy_into
+from tests.support.pace import HURRIED
 
 CHROMIUM = os.environ.get("CHROMIUM") or next(
     (p for p in ("/usr/bin/chromium-headless-shell", "/usr/bin/chromium", shutil.which("google-chrome") or "") if p and Path(p).exists()),
@@ -42,7 +43,7 @@ class LiveServer:
         self._folder = tempfile.TemporaryDirectory()
         if demo:
             copy_into(Path(self._folder.name))
-        self.workshop = Workshop(Path(self._folder.name))
+        self.workshop = Workshop(Path(self._folder.name), pace=HURRIED)
         self._map: dict[int, object] = {}
         self._stop = threading.Event()
         self._server = create_server(create_app(self.workshop), map=self._map, host="127.0.0.1", port=0, threads=16)

@@ -12,6 +12,7 @@ from werkzeug.test import TestResponse
 from calm_needle.web.app import create_app
 from calm_needle.work.workshop import Workshop
 from tests.support.demo import copy_into
+from tests.support.pace import HURRIED
 
 TYPED_JOB, OLDER_RUN = 3, 1
 
@@ -26,7 +27,7 @@ class PageTest(unittest.TestCase):
         self.addCleanup(folder.cleanup)
         if self.demo:
             copy_into(Path(folder.name))
-        self.workshop = Workshop(Path(folder.name))
+        self.workshop = Workshop(Path(folder.name), pace=HURRIED)
         self.addCleanup(self.workshop.close)
         self.client: FlaskClient = create_app(self.workshop).test_client()
         self.token = ""

@@ -7,6 +7,7 @@ of a kind of step: all of that comes from its table.
 from dataclasses import asdict
 from typing import Any, NamedTuple
 
+from calm_needle.bench.kinds import KINDS, STATE_WORDS
 from calm_needle.core.dossier.model import Adjuster
 from calm_needle.core.procedure.advice import Advice
 from calm_needle.core.procedure.judge import Marks, Standing
@@ -21,14 +22,6 @@ from calm_needle.work.bench.run_book import RunBook
 from calm_needle.work.clock import seconds
 from calm_needle.work.instruments.live_bench import LiveBench
 
-INSTRUMENT_NAMES = {
-    "generator": "Generator",
-    "ac-millivoltmeter": "A.c. millivoltmeter",
-    "multimeter": "Multimeter",
-    "lcr-meter": "LCR meter",
-    "practice-set": "Practice set",
-}
-STATE_WORDS = {"absent": "absent", "ready": "ready", "lost": "not there", "silent": "does not answer", "odd": "answers oddly"}
 LOWEST_PITCH_DB, HIGHEST_PITCH_DB = -12.0, 18.0  # of the tone, whatever is read
 
 
@@ -86,7 +79,7 @@ def snapshot(book: RunBook, bench: LiveBench | None, in_hand: str | None) -> dic
         "advice": asdict(_advice(book, bench, standing)),
         "verdict": standing.verdict if standing else "waiting",
         "way": standing.move.way if standing else "read",
-        "links": [{"kind": s.kind, "state": s.state, "words": f"{INSTRUMENT_NAMES[s.kind]} {STATE_WORDS[s.state]}"} for s in _links(bench)],
+        "links": [{"kind": s.kind, "state": s.state, "name": KINDS[s.kind].short} for s in _links(bench)],
         "sweep": bench.sweep_done if bench else None,
         "core": _core(bench, book, in_hand),
     }
@@ -162,7 +155,7 @@ def _advice(book: RunBook, bench: LiveBench | None, standing: Standing | None) -
         return Advice("danger", "stop", "Readings cannot be kept.", bench.trouble)
     trouble = next((s for s in _links(bench) if s.state != "ready"), None)
     if trouble and state.stage in ("step", "set_up"):
-        return Advice("danger", "unplugged", f"{INSTRUMENT_NAMES[trouble.kind]}: {STATE_WORDS[trouble.state]}.", trouble.words)
+        return Advice("danger", "unplugged", f"{KINDS[trouble.kind].name}: {STATE_WORDS[trouble.state]}.", trouble.words)
     if state.stage == "set_up":
         return Advice("calm", "set", "Set what the card says.", "Nothing is turned before dial, level and lead are confirmed.")
     if state.stage == "decision":

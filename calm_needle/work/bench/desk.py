@@ -7,6 +7,7 @@ from contextlib import contextmanager
 from typing import Any
 
 from calm_needle.bench.practice_set import Position
+from calm_needle.core.procedure.set_up import settings
 from calm_needle.core.quantities import Quantity
 from calm_needle.errors import FieldsRefused, RunMovedOn
 from calm_needle.store.db import told_in_words
@@ -77,9 +78,8 @@ class Desk:
         visit_id: the visit the page showed, or None for acts that do not belong to one. Raises RunMovedOn.
         """
         with self._lock:
-            visit = self._book.state.visit
-            if visit_id is not None and (visit is None or visit.id != visit_id):
-                raise RunMovedOn(meant_for="an earlier step", now_at=self._book.step.title if self._book.step else self._book.state.stage)
+            if visit_id is not None:
+                self._expect_visit(visit_id)
             with told_in_words():
                 result = do(self._book)
         self.publish(changed=True)
@@ -90,6 +90,11 @@ class Desk:
         """The units in which a reading of the step in hand may be typed."""
         with self._lock:
             return self._book.seen.units
+
+    def _expect_visit(self, visit_id: int) -> None:
+        visit = self._book.state.visit
+        if visit is None or visit.id != visit_id:
+            raise RunMovedOn(meant_for="an earlier step", now_at=self._book.step.title if self._book.step else self._book.state.stage)
 
     def type_reading(self, visit_id: int, quantity: Quantity, *, at_hz: float | None = None, sure: bool = False) -> int:
         """Keep a reading that a person typed, and return its number. Raises NotSureEnough for one out of all scale.
@@ -121,30 +126,30 @@ class Desk:
 
     def set_everything(self) -> None:
         """Set the instruments that can be set, then record that all is set."""
-        step, _, stage, _ = self.wanted()
-        if step is None or stage != "set_up":
-            raise RunMovedOn(meant_for="a set-up", now_at=stage.replace("_", "-"))
+        wanted = self.wanted()
+        if wanted.step is None or wanted.stage != "set_up":
+            raise RunMovedOn(meant_for="a set-up", now_at=wanted.stage.replace("_", "-"))
         if self.on_instruments:
-            self._bench.set_everything(step, None)
+            self._bench.set_everything(wanted.settings)
         self.act(None, lambda book: book.set_everything())
 
     def move_level(self, visit_id: int) -> None:
         """Turn the generator to where the level keeper wants it, and record it."""
 
-        def do(book: RunBook) -> None:
-            move = book.level_move()
-            if move is None:
+        with self._lock:
+            self._expect_visit(visit_id)
+            move, step = self._book.level_move(), self._book.step
+            if move is None or step is None:
                 raise FieldsRefused({"level": "The level is right as it is."})
-            if self.on_instruments and book.step:
-                self._bench.set_everything(book.step, move.level_v)
-            book.move_level()
-
-        self.act(visit_id, do)
+            wanted = settings(step.set_up, None, model=self._book.model, level_v=move.level_v)
+        if self.on_instruments:
+            self._bench.set_everything(wanted)  # the lock is free meanwhile: no page waits for an instrument
+        self.act(visit_id, lambda book: book.move_level(move))
 
     def turn(self, turns: float) -> Position:
         """Turn the adjuster in hand on the practice set."""
-        step, _, stage, _ = self.wanted()
-        if step is None or stage != "step" or not step.adjusters or not self.on_instruments:
+        wanted = self.wanted()
+        if wanted.step is None or wanted.stage != "step" or not wanted.step.adjusters or not self.on_instruments:
             raise FieldsRefused({"turns": "There is nothing to turn at this step."})
         with self._lock:
             adjuster = self.in_hand
@@ -154,12 +159,12 @@ class Desk:
     def clear_wax(self, visit_id: int) -> None:
         """Clear the wax from the core in hand, on the practice set too."""
 
-        def do(book: RunBook) -> None:
-            book.clear_wax()
-            if self.on_instruments and book.step:
-                self._bench.clear_wax(book.step.adjusters[0])
-
-        self.act(visit_id, do)
+        with self._lock:
+            self._expect_visit(visit_id)
+            adjuster = self.in_hand
+        if self.on_instruments and adjuster:
+            self._bench.clear_wax(adjuster)
+        self.act(visit_id, lambda book: book.clear_wax())
 
     def sweep(self, visit_id: int) -> None:
         """Have the pass-band measured."""
@@ -179,7 +184,15 @@ class Desk:
     def wanted(self) -> Wanted:
         with self._lock:
             state = self._book.state
-            return Wanted(self._book.step, state.level_v, state.stage, state.visit.id if state.visit else None)
+            step = self._book.step
+            level = state.level_v if state.stage == "step" else None
+            rows = settings(step.set_up, None, model=self._book.model, level_v=level) if step else ()
+            return Wanted(step, tuple(rows), state.level_v, state.stage, state.visit.id if state.visit else None)
+
+    def mark(self) -> int:
+        with self._lock:
+            kept = self._book.seen.kept
+            return kept[-1].id if kept else 0
 
     def take_reading(
         self,
@@ -209,10 +222,10 @@ class Desk:
             changed = before != self._main_act()
         self.publish(changed=changed)
 
-    def generator_lost(self, since_utc: str) -> None:
+    def distrust(self, after: int, reason: str) -> None:
         with self._lock:
             if self._book.state.stage == "step":
-                self._book.strike_since(since_utc, "the generator was not as set")
+                self._book.strike_after(after, reason)
         self.publish()
 
     def publish(self, *, changed: bool = False) -> None:

@@ -164,9 +164,9 @@ class RunBook:
         """Keep what the needle shows now as a marked reading."""
         return self._keep_now("marked")
 
-    def move_level(self) -> None:
-        """Go to the generator level that the level keeper asks for."""
-        move = self.level_move()
+    def move_level(self, move: LevelMove | None = None) -> None:
+        """Go to the generator level that the level keeper asks for, or asked for a moment ago."""
+        move = move or self.level_move()
         if move is None:
             raise FieldsRefused({"level": "The level is right as it is."})
         self._record("level", {"level_v": move.level_v, "change_db": move.change_db})
@@ -276,9 +276,10 @@ class RunBook:
         runs.strike(self._conn, reading_id=reading_id, reason=reason.strip()[:200], at_utc=self._clock())
         self._enter()
 
-    def strike_since(self, at_utc: str, reason: str) -> None:
-        """Strike out every reading of this visit later than a time: what an instrument showed after it can no longer be trusted."""
-        late = [r for r in self.seen.kept if r.at_utc > at_utc and r.kind in ("live", "sweep") and r.struck is None]
+    def strike_after(self, reading_id: int, reason: str) -> None:
+        """Strike out what instruments have read in this visit since a reading: it can no longer be trusted. By number, not by time:
+        a clock may be put back."""
+        late = [r for r in self.seen.kept if r.id > reading_id and r.kind in ("live", "sweep") and r.struck is None]
         if late:
             with transaction(self._conn):
                 for reading in late:

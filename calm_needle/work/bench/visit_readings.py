@@ -30,6 +30,7 @@ class VisitReadings:
         self.kept: list[ReadingRow] = []
         self.watched: list[ReadingRow] = []  # those that count, in the series' order
         self._judge = judge or (self.kind.judge(step, Context(model, self.series)) if self.kind and step else None)
+        self._clock_back_s = 0.0  # by which the clock was put back since the first reading
         self._advised: tuple[ReadingRow, Standing] | None = None  # the last reading at which it was said that it may be taken
         for row in rows:
             self.add(row)
@@ -40,6 +41,11 @@ class VisitReadings:
         if row.struck is not None or row.kind == "taken":
             return
         seen = self.as_seen(row)
+        before = self.series.watched[-1].t_s if self.series.watched else seen.t_s
+        if seen.t_s < before:
+            # A clock that was put back: the readings are still in their order, and time goes on from the one before.
+            self._clock_back_s += before - seen.t_s
+            seen = self.as_seen(row)
         self.series.add(seen)
         if row.kind in COUNT:
             self.watched.append(row)
@@ -51,9 +57,9 @@ class VisitReadings:
         turns: dict[str, float] = json.loads(row.other_turns) if row.other_turns else {}
         if row.turns is not None and self.step and self.step.adjusters:
             turns = {self.step.adjusters[0]: row.turns, **turns}
-        return Seen(
-            seconds(row.at_utc), row.value, row.unit, row.kind, row.generator_hz, row.generator_v, row.dial_hz, turns, bool(row.at_stop)
-        )
+        at_s = seconds(row.at_utc) + self._clock_back_s
+        generator = (row.generator_hz, row.generator_v)
+        return Seen(at_s, row.value, row.unit, row.kind, *generator, row.dial_hz, turns, bool(row.at_stop))
 
     def standing(self, moment: Moment) -> Standing | None:
         """How the step stands, or None where there is none."""

@@ -3,21 +3,19 @@
 With a practice set the program puts the probes where the page asks; on a real one the person has put them there.
 """
 
-import threading
-from collections.abc import Callable, Iterator
-from contextlib import AbstractContextManager, contextmanager, nullcontext
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import NamedTuple
 
 from calm_needle.bench.generator import Generator
 from calm_needle.bench.lcr_meter import LcrMeter
-from calm_needle.bench.millivoltmeter import Millivoltmeter
 from calm_needle.bench.multimeter import Multimeter
 from calm_needle.bench.practice_set import PracticeSet
-from calm_needle.bench.transport import Transport, VisaTransport
+from calm_needle.core.dossier.model import Watched
 from calm_needle.errors import FieldsRefused
+from calm_needle.work.instruments.equipment import NO_METER, Equipment
 
-METERS = ("multimeter", "lcr-meter")
-NO_METER = "There is no {} on this bench. Add it on the instruments’ page, or read it by eye and type what it shows."
+OUTPUT = Watched("audio volts", "V", "at the output")
 
 
 class Found(NamedTuple):
@@ -29,52 +27,41 @@ class Found(NamedTuple):
 
 
 class Meters:
-    """The meters of the bench. Every question raises InstrumentError in words, or FieldsRefused where there is no such meter."""
+    """Questions to the bench. Every one raises InstrumentError in words, or FieldsRefused where there is no such meter."""
 
-    def __init__(self, *, aside: Callable[[], AbstractContextManager[None]] = nullcontext) -> None:
-        """aside: has whoever else works the same instruments stand aside."""
-        self._aside = aside
-        self._lock = threading.RLock()  # probes and reading together
-        self._links: dict[str, Transport] = {}
-        self._practice: PracticeSet | None = None
-
-    def connect(self, resources: dict[str, str]) -> None:
-        """Use these instruments (kind to VISA resource) from now on."""
-        with self._lock:
-            self.close()
-            self._links = {k: VisaTransport(r, name=k.replace("-", " ").replace("lcr", "LCR")) for k, r in resources.items()}
-            self._practice = PracticeSet(self._links["practice-set"]) if "practice-set" in self._links else None
-
-    def close(self) -> None:
-        """Let go of the instruments."""
-        with self._lock:
-            for link in self._links.values():
-                link.close()
-            self._links, self._practice = {}, None
+    def __init__(self, equipment: Equipment) -> None:
+        self._equipment = equipment
+        self._lock = equipment.lock  # probes and reading together
 
     @contextmanager
     def together(self) -> Iterator[None]:
         """Have the instruments to oneself for several readings that belong together."""
-        with self._aside(), self._lock:
+        with self._equipment.lease():
             yield
+
+    def rest(self, seconds: float) -> None:
+        """Wait for something to come to rest."""
+        self._equipment.rest(seconds)
 
     @property
     def practice(self) -> PracticeSet | None:
         """The practice set whose power, clock and parts can be reached, or None on a real bench."""
-        return self._practice
+        return self._equipment.practice
 
     @property
     def generator(self) -> Generator:
-        return Generator(self._link("generator"))
+        return self._equipment.of(Generator)
 
-    @property
-    def output(self) -> Millivoltmeter:
-        """The meter at the loudspeaker."""
-        return Millivoltmeter(self._link("ac-millivoltmeter"))
+    def output_v(self) -> float:
+        """Measure the alternating volts at the loudspeaker."""
+        read = self._equipment.read(OUTPUT)
+        if read is None:
+            raise FieldsRefused({"value": NO_METER.format("a.c. millivoltmeter")})
+        return read.quantity.value
 
     @property
     def multimeter(self) -> Multimeter:
-        return Multimeter(self._link("multimeter"))
+        return self._equipment.of(Multimeter)
 
     def volts(self, point: str) -> Found:
         """Measure the direct volts at a test point."""
@@ -96,7 +83,7 @@ class Meters:
                 raise FieldsRefused({"value": "Emission is read on a valve tester; type what it shows."})
             self._probe(part, lifted=not in_circuit)
             if kind == "capacitor":
-                lcr = LcrMeter(self._link("lcr-meter"))
+                lcr = self._equipment.of(LcrMeter)
                 return Found(lcr.farads(), "F", lcr.name)
             meter = self.multimeter
             return Found(meter.ohms(), "Ω", meter.name)
@@ -104,22 +91,17 @@ class Meters:
     def henries(self, part: str) -> Found:
         """Measure the inductance of a winding, one end lifted."""
         with self._lock:
-            lcr = LcrMeter(self._link("lcr-meter"))
+            lcr = self._equipment.of(LcrMeter)
             self._probe(part)
             return Found(lcr.henries(), "H", lcr.name)
 
     def farads(self, part: str) -> Found:
         """Measure the capacitance across a part, one end lifted."""
         with self._lock:
-            lcr = LcrMeter(self._link("lcr-meter"))
+            lcr = self._equipment.of(LcrMeter)
             self._probe(part)
             return Found(lcr.farads(), "F", lcr.name)
 
     def _probe(self, at: str, *, lifted: bool = True) -> None:
-        if self._practice:
-            self._practice.probe(at, lifted=lifted)
-
-    def _link(self, kind: str) -> Transport:
-        if kind not in self._links:
-            raise FieldsRefused({"value": NO_METER.format(kind.replace("-", " ").replace("lcr", "LCR").replace("ac ", "a.c. "))})
-        return self._links[kind]
+        if self.practice:
+            self.practice.probe(at, lifted=lifted)

@@ -1,12 +1,10 @@
 """Soundings: measurements that need the generator and a meter together, step by step. The generator is left as it was found."""
 
-import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import NamedTuple
 
 from calm_needle.bench.generator import Generator
-from calm_needle.bench.millivoltmeter import Millivoltmeter
 from calm_needle.bench.practice_set import PracticeSet
 from calm_needle.core.dossier.model import Band
 from calm_needle.core.physics import level_search
@@ -47,7 +45,7 @@ def scan(meters: Meters, winding: str, *, centre_hz: float, held_f: float = 0.0)
     Raises FieldsRefused, InstrumentError.
     """
     found: dict[float, float] = {}
-    with meters.together(), _left_as_found(meters.generator) as generator:
+    with meters.together(), _left_as_found(meters) as generator:
         meter = meters.multimeter
         if meters.practice:
             meters.practice.feed_through(winding, clamped_f=held_f)
@@ -77,10 +75,11 @@ def hear(meters: Meters, band: Band, *, dial_hz: float, point: str, wanted_v: fl
     A practice set is switched to the band and tuned in; a real one has been by a person. Raises FieldsRefused, InstrumentError.
     """
     with meters.together():
-        practice, output = meters.practice, meters.output
+        practice = meters.practice
+        meters.output_v()  # none there is said before anything is set
         if practice and practice.share() == 0.0:
             raise FieldsRefused({"value": "The set is off: switch it on by its safe start, and let it warm."})
-        with _left_as_found(meters.generator) as generator, _clipped(practice, point):
+        with _left_as_found(meters) as generator, _clipped(practice, point):
             if practice:
                 practice.select_band(band.id)
             generator.set_frequency(dial_hz)
@@ -88,23 +87,23 @@ def hear(meters: Meters, band: Band, *, dial_hz: float, point: str, wanted_v: fl
             generator.set_amplitude_modulation(depth=DEPTH, tone_hz=TONE_HZ)
             generator.set_output(True)
             pointer_hz = practice.tune_in(dial_hz) if practice else None
-            with_tone_v = _settled(output)
+            with_tone_v = _settled(meters)
             generator.set_amplitude_modulation(depth=0.0, tone_hz=TONE_HZ)
-            if not level_search.is_alive(with_tone_v=with_tone_v, without_v=_settled(output)):
+            if not level_search.is_alive(with_tone_v=with_tone_v, without_v=_settled(meters)):
                 return Heard(False, None, pointer_hz)
             generator.set_amplitude_modulation(depth=DEPTH, tone_hz=TONE_HZ)
             tried = [Tried(STRONG_V, with_tone_v)]
             while level := level_search.next_level(tried, wanted_v=wanted_v, least_v=LEAST_LEVEL_V, most_v=MOST_LEVEL_V):
                 generator.set_level(level)
-                tried.append(Tried(level, _settled(output)))
+                tried.append(Tried(level, _settled(meters)))
     return Heard(True, level_search.found(tried, wanted_v=wanted_v), pointer_hz)
 
 
-def _settled(output: Millivoltmeter) -> float:
+def _settled(meters: Meters) -> float:
     """The reading once the meter has come to rest, averaged over a few."""
-    output.volts()
-    time.sleep(SETTLE_S)
-    return sum(output.volts() for _ in range(AVERAGED)) / AVERAGED
+    meters.output_v()
+    meters.rest(SETTLE_S)
+    return sum(meters.output_v() for _ in range(AVERAGED)) / AVERAGED
 
 
 @contextmanager
@@ -122,7 +121,8 @@ def _clipped(practice: PracticeSet | None, point: str) -> Iterator[None]:
 
 
 @contextmanager
-def _left_as_found(generator: Generator) -> Iterator[Generator]:
+def _left_as_found(meters: Meters) -> Iterator[Generator]:
+    generator = meters.generator
     before = generator.state()
     try:
         yield generator
@@ -131,4 +131,4 @@ def _left_as_found(generator: Generator) -> Iterator[Generator]:
         generator.set_level(before.level_v)
         generator.set_frequency(before.frequency_hz)
         generator.set_amplitude_modulation(depth=before.depth, tone_hz=TONE_HZ)
-        time.sleep(REST_S)  # whoever reads next is not to read what is left of ours
+        meters.rest(REST_S)  # whoever reads next is not to read what is left of ours

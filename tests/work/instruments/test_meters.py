@@ -11,11 +11,13 @@ from calm_needle.work.bench.run_book import begin_run
 from calm_needle.work.clock import now_utc
 from calm_needle.work.instruments import soundings
 from calm_needle.work.instruments.core_places import core_at, travel_percent
+from calm_needle.work.instruments.equipment import Equipment
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 from calm_needle.work.soundness import bands, guided, parts_sweep, repairs, safe_start
 from calm_needle.work.workshop import Workshop
 from tests.support.demo import copy_into
+from tests.support.pace import HURRIED
 
 ALIGNED_NEXT, TYPED, BOAT_HOUSE, DUNLIN, STANNARD = 2, 3, 4, 5, 6
 
@@ -25,7 +27,7 @@ class UnderTheProbes(unittest.TestCase):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         copy_into(Path(folder.name))
-        self.workshop = Workshop(Path(folder.name))
+        self.workshop = Workshop(Path(folder.name), pace=HURRIED)
         self.addCleanup(self.workshop.close)
 
     def test_from_power_to_a_new_part(self) -> None:
@@ -162,9 +164,10 @@ class UnderTheProbes(unittest.TestCase):
             job = job_of(conn, DUNLIN)
             assert self.workshop.meters_for(job) is not None
             model = model_of_dossier(conn, job.dossier_id)
-        bench = Meters()
-        self.addCleanup(bench.close)
-        bench.connect({k: r for k, r in self.workshop.stand_ins.resources().items() if k != "practice-set"})
+        equipment = Equipment(pace=HURRIED)
+        self.addCleanup(equipment.close)
+        equipment.connect({k: r for k, r in self.workshop.stand_ins.resources().items() if k != "practice-set"})
+        bench = Meters(equipment)
         scan = soundings.scan(bench, "IFT1-p", centre_hz=model.if_hz)
         self.assertFalse(coils.dip(f_hz=scan.frequencies_hz, v=scan.volts).seen)
         heard = soundings.hear(bench, model.bands[0], dial_hz=950e3, point="aerial-socket", wanted_v=0.387)
@@ -178,7 +181,7 @@ class UnderTheProbes(unittest.TestCase):
     def test_a_job_with_typed_readings_has_no_meters_and_what_is_not_there_is_said(self) -> None:
         with self.workshop.store() as conn:
             self.assertIsNone(self.workshop.meters_for(job_of(conn, TYPED)))
-        bare = Meters()
+        bare = Meters(Equipment())
         for ask in (lambda: bare.volts("rail"), lambda: bare.henries("L1"), lambda: bare.part("R1", kind="resistor", in_circuit=False)):
             with self.assertRaises(FieldsRefused) as caught:
                 ask()

@@ -9,6 +9,7 @@ from calm_needle.work.jobs.shelf import job_of
 from calm_needle.work.soundness import bands, guided, health, parts_sweep, repairs, safe_start
 from calm_needle.work.workshop import Workshop
 from tests.support.demo import copy_into
+from tests.support.pace import HURRIED
 
 JOB = 4
 WEAK = ("C16", "P1")  # kinds that one pass does not clear
@@ -19,7 +20,7 @@ class FromFirstPowerToSound(unittest.TestCase):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         copy_into(Path(folder.name))
-        workshop = Workshop(Path(folder.name))
+        workshop = Workshop(Path(folder.name), pace=HURRIED)
         self.addCleanup(workshop.close)
         store = workshop.store()
         self.conn = store.__enter__()

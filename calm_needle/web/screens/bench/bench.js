@@ -6,7 +6,6 @@ document.addEventListener('alpine:init', () => {
     humps: 'M2 26 Q9 -2 16 18 Q23 2 30 26', wander: 'M2 18 L8 8 L13 24 L18 6 L23 22 L30 12', level: 'M16 4 V28 M8 20 L16 28 L24 20', set: 'M5 9 H27 M5 23 H27 M11 5 V13 M21 19 V27',
     measure: 'M3 26 V14 M10 26 V9 M16 26 V5 M22 26 V9 M29 26 V14', clock: 'M16 4 a12 12 0 1 0 .1 0 M16 9 V17 L22 20', unplugged: 'M11 4 V11 M21 4 V11 M7 11 H25 V15 A9 8 0 0 1 7 15 Z M16 23 V29', round: 'M26 16 A10 10 0 1 1 21 7 M21 2 V8 H15',
   };
-  const SHORT = { generator: 'generator', 'ac-millivoltmeter': 'meter', 'practice-set': 'set' };
 
   Alpine.data('bench', () => ({
     ask: '', fault: '', dialogFault: '', readingFault: '', listening: false, speaking: false, shortcuts: true, slipping: false, reads: true, side: 'above', turnable: false, steady: true,
@@ -92,7 +91,7 @@ document.addEventListener('alpine:init', () => {
         if (!good) mark.setAttribute('stroke-width', '2.4');
         svg.append(mark);
         const words = document.createElement('span'), state = document.createElement('span');
-        words.textContent = SHORT[link.kind]; state.className = 'sr-only'; state.textContent = ` ${link.state}`;
+        words.textContent = link.name; state.className = 'sr-only'; state.textContent = ` ${link.state}`;
         words.append(state);
         li.append(svg, words);
         return li;

@@ -4,7 +4,7 @@ from flask import Blueprint, Response, make_response, redirect, render_template,
 
 from calm_needle.errors import InstrumentError
 from calm_needle.web.asking import workshop
-from calm_needle.work.bench.bench_view import INSTRUMENT_NAMES, STATE_WORDS
+from calm_needle.work.instruments.equipment import KINDS, LISTED, STATE_WORDS
 
 screen = Blueprint("instruments", __name__, url_prefix="/instruments")
 
@@ -20,7 +20,7 @@ def add() -> Response:
     if not resource or len(resource) > 120:
         return make_response(_render(typed=resource, fault="Write the VISA resource name, such as TCPIP::192.0.2.7::5025::SOCKET."), 422)
     try:
-        workshop().add_instrument(resource)
+        workshop().add_instrument(resource, said_to_be=request.form.get("kind", ""))
     except InstrumentError as fault:
         return make_response(_render(typed=resource, fault=str(fault)), 422)
     return _back()
@@ -58,7 +58,7 @@ def _render(*, typed: str = "", fault: str = "") -> str:
         "instruments/page.html",
         own=shop.instruments(),
         states=states,
-        names=INSTRUMENT_NAMES,
+        names={k: KINDS[k].name for k in LISTED},
         words=STATE_WORDS,
         uses_stand_ins=shop.uses_stand_ins(),
         plugged_in=shop.stand_ins.plugged_in,
