@@ -34,7 +34,7 @@ def build_parser() -> argparse.ArgumentParser:
         ("serve", run_serve, "the same on your own data"),
     ):
         command = commands.add_parser(name, help=says, description=says)
-        command.add_argument("--port", type=int, default=None, help="port on this machine (default 8123, or the next free one)")
+        command.add_argument("--port", type=_port, default=None, help="port on this machine (default 8123, or the next free one)")
         command.add_argument("--data", type=Path, default=None, metavar="DIR", help="data folder (default: the platform's own)")
         command.add_argument("--no-browser", action="store_true", help="do not open a browser")
         command.set_defaults(act=act)
@@ -98,6 +98,12 @@ def _answer_line(line: str) -> dict[str, Any]:
         return calculators.answer_values(str(asked["name"]), asked["inputs"], read_file=read_wav).as_dict()
     except CalmNeedleError as fault:
         return {**asked, "error": str(fault)}
+
+
+def _port(text: str) -> int:
+    if not text.isascii() or not text.isdigit() or len(text) > 5 or int(text) > 65535:
+        raise argparse.ArgumentTypeError(f"“{text[:20]}” is no port: a number up to 65535, 0 for any that is free")
+    return int(text)
 
 
 def _split_pairs(pairs: list[str]) -> dict[str, str]:

@@ -101,10 +101,10 @@ class FieldsRefused(CalmNeedleError, ValueError):
 class RunMovedOn(CalmNeedleError):
     """An act meant for a step that the run is no longer at."""
 
-    def __init__(self, *, meant_for: str, now_at: str) -> None:
-        self.meant_for, self.now_at = meant_for, now_at
+    def __init__(self, *, now_at: str) -> None:
+        self.now_at = now_at
         super().__init__(
-            f"The run is at “{now_at}” now, and that was meant for “{meant_for}”. Nothing was changed; look again and repeat it."
+            f"The run has gone on meanwhile: it is at {now_at} now. Nothing was changed; look, and do it again if it still applies."
         )
 
 

@@ -1,11 +1,13 @@
 """Dossiers in: one JSON file, taken whole or refused whole with every fault by its path."""
 
+import itertools
 import json
 import math
 import re
+from collections.abc import Iterator
 from functools import cache
 from importlib import resources
-from typing import Any
+from typing import Any, cast
 
 import jsonschema
 
@@ -14,6 +16,7 @@ from calm_needle.errors import Fault, FileRefused
 
 LARGEST_BYTES = 2_000_000
 MOST_FAULTS = 200
+LARGEST_NUMBER, MOST_DIGITS = 1e15, 40
 
 
 def load_dossier(content: bytes, *, name: str) -> dict[str, Any]:
@@ -24,7 +27,9 @@ def load_dossier(content: bytes, *, name: str) -> dict[str, Any]:
     if len(content) > LARGEST_BYTES:
         raise FileRefused(name, [Fault("", f"it is {len(content)} bytes long; a dossier has at most {LARGEST_BYTES}")])
     try:
-        data = json.loads(content.decode("utf-8-sig"), object_pairs_hook=_no_doubles, parse_constant=_no_constants, parse_float=_finite)
+        data = json.loads(
+            content.decode("utf-8-sig"), object_pairs_hook=_no_doubles, parse_constant=_no_constants, parse_float=_finite, parse_int=_whole
+        )
     except UnicodeDecodeError as fault:
         raise FileRefused(name, [Fault("", f"it is not UTF-8 text (byte {fault.start})")]) from None
     except json.JSONDecodeError as fault:
@@ -33,7 +38,7 @@ def load_dossier(content: bytes, *, name: str) -> dict[str, Any]:
         raise FileRefused(name, [Fault("", "it is nested too deeply to be a dossier")]) from None
     except ValueError as fault:
         raise FileRefused(name, [Fault("", str(fault))]) from None
-    faults = _shape_faults(data) or meaning_faults(data)
+    faults = _writing_faults(data) or _shape_faults(data) or list(itertools.islice(meaning_faults(data), MOST_FAULTS))
     if faults:
         raise FileRefused(name, faults[:MOST_FAULTS])
     return dict(data)
@@ -42,11 +47,51 @@ def load_dossier(content: bytes, *, name: str) -> dict[str, Any]:
 @cache
 def _validator() -> jsonschema.Draft202012Validator:
     text = resources.files("calm_needle.files").joinpath("schema/model-1.schema.json").read_text(encoding="utf-8")
-    return jsonschema.Draft202012Validator(json.loads(text))
+    strict = jsonschema.validators.extend(  # type: ignore[no-untyped-call]
+        jsonschema.Draft202012Validator, {"pattern": _pattern}
+    )
+    return cast(jsonschema.Draft202012Validator, strict(json.loads(text)))
+
+
+def _pattern(_: Any, pattern: str, instance: Any, __: Any) -> Iterator[jsonschema.ValidationError]:
+    """A pattern's $ is the very end: Python's own would let a line's end through behind it."""
+    if isinstance(instance, str) and not re.search(re.sub(r"\$$", r"\\Z", pattern), instance):
+        yield jsonschema.ValidationError(f"{instance[:40]!r} does not match {pattern!r}")
+
+
+def _writing_faults(data: Any) -> list[Fault]:
+    """Text that cannot be kept or shown, and numbers that no receiver has, wherever they stand; as many as are shown."""
+    found: list[Fault] = []
+    left: list[tuple[str, Any]] = [("", data)]
+    while left and len(found) < MOST_FAULTS:
+        path, value = left.pop()
+        if isinstance(value, dict):
+            for key, item in value.items():
+                here = f"{path}.{key}".lstrip(".")
+                if fault := _text_fault(key):
+                    found.append(Fault(path, f"a key {fault}"))
+                left.append((here, item))
+        elif isinstance(value, list):
+            left.extend((f"{path}[{i}]", item) for i, item in enumerate(value))
+        elif isinstance(value, str) and (fault := _text_fault(value)):
+            found.append(Fault(path, f"it {fault}"))
+        elif isinstance(value, (int, float)) and not isinstance(value, bool) and not abs(value) <= LARGEST_NUMBER:
+            found.append(Fault(path, f"{str(value)[:20]} is larger than any number here can be"))
+    return sorted(found, key=lambda f: f.path)
+
+
+def _text_fault(text: str) -> str:
+    if not text.isascii() and any(0xD800 <= ord(c) <= 0xDFFF for c in text):
+        return "holds half a character (a lone surrogate), which cannot be kept"
+    if any(c < " " and c not in "\n\t" for c in text):
+        return "holds a control character, which cannot be shown"
+    return ""
 
 
 def _shape_faults(data: Any) -> list[Fault]:
-    found = sorted(_validator().iter_errors(data), key=lambda e: [str(part) for part in e.absolute_path])
+    # Gathering stops at the most that are shown: a file of sixty thousand faults is answered as quickly as one of ten.
+    few = list(itertools.islice(_validator().iter_errors(data), MOST_FAULTS))
+    found = sorted(few, key=lambda e: [str(part) for part in e.absolute_path])
     # The validator reports each missing key by itself; said once, all together.
     return list(dict.fromkeys(Fault(_path(error.json_path), _sentence(error)) for error in found))
 
@@ -74,6 +119,8 @@ def _sentence(error: jsonschema.ValidationError) -> str:
             return f"{shown} must be of type {rule}"
         case "pattern":
             return f"{shown} must be a plain name of letters, digits and dashes"
+        case "maxItems":
+            return f"at most {rule} are taken in"
         case "minItems":
             return "at least one is needed" if rule == 1 else f"at least {rule} are needed"
         case _:
@@ -94,6 +141,12 @@ def _finite(text: str) -> float:
     if not math.isfinite(value):
         raise ValueError(f"{text[:20]} is larger than any number here can be")
     return value
+
+
+def _whole(text: str) -> int:
+    if len(text) > MOST_DIGITS:
+        raise ValueError(f"{text[:20]}… is larger than any number here can be")
+    return int(text)
 
 
 def _no_constants(name: str) -> float:

@@ -9,6 +9,7 @@ import io
 import os
 import re
 import secrets
+import threading
 import warnings
 from pathlib import Path
 from typing import NamedTuple
@@ -18,7 +19,10 @@ from PIL import Image, ImageOps, UnidentifiedImageError
 from calm_needle.errors import Fault, FileRefused
 
 LARGEST_BYTES = 15_000_000
-MOST_PIXELS = 60_000_000  # a phone's largest; decoded it is some 180 MB, for a moment
+MOST_PIXELS = 89_000_000  # as written in the file; a JPEG unpacks itself smaller
+MOST_BYTES = 250_000_000  # of memory for one picture: decoded, turned, and put on paper
+BYTES_A_PIXEL, COPIES = 4, 3
+MOST_DECODED = MOST_BYTES // (BYTES_A_PIXEL * COPIES)  # pixels that stand in memory at once
 LONGEST_SIDE = 2400  # px, as kept: a tag number is readable, sixty of them are some 40 MB
 SMALL_SIDE = 360
 JPEG_QUALITY = 86
@@ -26,6 +30,9 @@ FORMATS = {"JPEG": (".jpg", ".jpeg"), "PNG": (".png",), "WEBP": (".webp",)}
 ACTIVE = re.compile(rb"<script|<html|<svg|<!doctype|<\?php|%PDF-", re.IGNORECASE)
 ARCHIVE = b"PK\x03\x04"
 NAME = re.compile(r"^[0-9a-f]{64}$")
+
+
+_one_at_a_time = threading.Lock()  # pictures unpacked at once add up
 
 
 class Taken(NamedTuple):
@@ -49,6 +56,11 @@ def take_in(content: bytes, *, name: str) -> Taken:
     if Path(name).suffix.lower() not in FORMATS[kind]:
         raise _refused(shown, f"what is in it is {kind}, and its name says otherwise; name it {FORMATS[kind][0]}, or see what it is")
     _only_a_picture(content, kind, shown)
+    with _one_at_a_time:
+        return _made_anew(content, kind, shown)
+
+
+def _made_anew(content: bytes, kind: str, shown: str) -> Taken:
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("error", Image.DecompressionBombWarning)
@@ -57,6 +69,13 @@ def take_in(content: bytes, *, name: str) -> Taken:
                 if width * height > MOST_PIXELS:
                     raise _refused(shown, f"it has {width * height / 1e6:.0f} million pixels; at most {MOST_PIXELS / 1e6:.0f} are taken in")
                 image.draft("RGB", (LONGEST_SIDE, LONGEST_SIDE))  # a JPEG decodes itself smaller, in a tenth of the time
+                width, height = image.size
+                if width * height > MOST_DECODED:
+                    raise _refused(
+                        shown,
+                        f"it would take {width * height / 1e6:.0f} million pixels of memory; at most {MOST_DECODED / 1e6:.0f} are unpacked "
+                        "at once. Save it smaller, or as JPEG",
+                    )
                 image.load()
                 upright = ImageOps.exif_transpose(image)
                 plain = _on_paper(upright)

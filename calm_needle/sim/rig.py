@@ -6,6 +6,7 @@ they stay where they were turned to when instruments are unplugged.
 """
 
 import argparse
+import contextlib
 import json
 import os
 import socketserver
@@ -33,7 +34,9 @@ class Rig:
     def __init__(self, receiver: PracticeReceiver, *, state_file: Path | None, ports: dict[str, int]) -> None:
         self.receiver, self._state_file = receiver, state_file
         if state_file and state_file.exists():
-            receiver.restore(json.loads(state_file.read_text(encoding="utf-8")))
+            # One that is damaged is as if there were none: the set stands as it came.
+            with contextlib.suppress(OSError, ValueError, KeyError, TypeError, AttributeError, RecursionError):
+                receiver.restore(json.loads(state_file.read_text(encoding="utf-8")))
         self.instruments: dict[str, StandIn] = {
             "generator": SignalGenerator(receiver, seed=receiver.seed),
             "ac-millivoltmeter": Millivoltmeter(receiver, seed=receiver.seed, clock=lambda: time.monotonic() + receiver.clock.passed_s),
@@ -53,7 +56,10 @@ class Rig:
         """Write the set's state beside the old one and put it in its place: it is never half written."""
         if self._state_file:
             fresh = self._state_file.with_suffix(".new")
-            fresh.write_text(json.dumps(self.receiver.state()), encoding="utf-8")
+            with fresh.open("w", encoding="utf-8") as out:
+                out.write(json.dumps(self.receiver.state()))
+                out.flush()
+                os.fsync(out.fileno())
             fresh.replace(self._state_file)
 
     def start(self) -> None:

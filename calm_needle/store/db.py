@@ -24,6 +24,11 @@ def connect(path: Path) -> sqlite3.Connection:
     """
     if sqlite3.sqlite_version_info < OLDEST_SQLITE:
         raise StoreUnusable(f"This Python brings SQLite {sqlite3.sqlite_version}; 3.37 or newer is needed. Use a newer Python.")
+    if path.exists() and path.stat().st_size == 0:
+        raise StoreUnusable(
+            f"The database {path} is empty, without a single byte: something has cut it off. Nothing was changed. "
+            "Restore it from a copy; or, to begin anew, move that file away first."
+        )
     try:
         conn = sqlite3.connect(path, isolation_level=None, timeout=BUSY_S, check_same_thread=False)
         conn.execute("PRAGMA journal_mode = WAL")
@@ -42,6 +47,11 @@ def told_in_words() -> Iterator[None]:
         yield
     except sqlite3.OperationalError as fault:
         said = str(fault)
+        if "locked" in said or "busy" in said:
+            raise StoreUnusable(
+                "Another program holds the database, so this was not kept; everything kept before is whole. "
+                "Close what else uses the data folder, then repeat it."
+            ) from fault
         if "full" in said:
             raise StoreUnusable(
                 "The disk is full, so this was not kept; everything kept before is whole. Make room, then repeat it."

@@ -12,7 +12,7 @@ from flask_wtf.csrf import CSRFProtect
 from calm_needle.core.quantities import format_db, format_si
 from calm_needle.core.soundness.cautions import LAST_WORD
 from calm_needle.errors import NotFound
-from calm_needle.web import failures
+from calm_needle.web import asking, failures
 from calm_needle.web.screens.bands.views import screen as bands
 from calm_needle.web.screens.bench.views import screen as bench
 from calm_needle.web.screens.dossier.views import screen as dossier
@@ -54,24 +54,14 @@ SCREENS = (
     notes,
 )
 THEMES = ("system", "linen", "lamp")
-POLICY = (
-    "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; "
-    "base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
-)
-HEADERS = {
-    "Content-Security-Policy": POLICY,
-    "X-Content-Type-Options": "nosniff",
-    "X-Frame-Options": "DENY",
-    "Referrer-Policy": "same-origin",
-    "Cross-Origin-Opener-Policy": "same-origin",
-    "Cross-Origin-Resource-Policy": "same-origin",
-    "Permissions-Policy": "camera=(), microphone=(), geolocation=()",
-}
 A_YEAR_S = 31_536_000
 
 
-def create_app(workshop: Workshop) -> Flask:
-    """Return the application over a workshop. Answers only to names of this very machine."""
+def create_app(workshop: Workshop, *, port: int | None = None) -> Flask:
+    """Return the application over a workshop. Answers only to names of this very machine.
+
+    port: the one it is served at. Browsers keep cookies by host alone, so two benches on one machine name theirs apart.
+    """
     app = Flask(__name__, template_folder="screens", static_folder="static")
     app.config.update(
         SECRET_KEY=workshop.secret_key(),
@@ -80,7 +70,7 @@ def create_app(workshop: Workshop) -> Flask:
         TRUSTED_HOSTS=["127.0.0.1", "localhost"],  # a page elsewhere that points its name at us is refused
         SESSION_COOKIE_SAMESITE="Strict",
         SESSION_COOKIE_HTTPONLY=True,
-        SESSION_COOKIE_NAME="calm-needle",
+        SESSION_COOKIE_NAME=f"calm-needle-{port}" if port else "calm-needle",
         WTF_CSRF_TIME_LIMIT=None,  # a bench stands open for days
         COMPRESS_ALGORITHM=["gzip"],
         COMPRESS_MIMETYPES=["text/html", "text/css", "text/javascript", "application/javascript", "application/json", "image/svg+xml"],
@@ -93,6 +83,7 @@ def create_app(workshop: Workshop) -> Flask:
         if request.endpoint == "photographs.attach":
             request.max_content_length = LARGEST_PHOTOGRAPHS
 
+    asking.register(app)
     CSRFProtect(app)
     Compress(app)
     for screen in SCREENS:
@@ -105,17 +96,14 @@ def create_app(workshop: Workshop) -> Flask:
 
     @app.get("/js/<screen>/<name>.js")
     def screen_script(screen: str, name: str) -> Response:
-        if "/" in screen or not (HERE / "screens" / screen / f"{name}.js").is_file():
+        if (screen, name) not in _scripts():
             abort(404)
         return send_from_directory(HERE / "screens" / screen, f"{name}.js", mimetype="text/javascript")
 
     @app.post("/theme")
     def choose_theme() -> Response:
         chosen = request.form.get("theme", "system")
-        back = request.form.get("back", "/")
-        # Only a path of our own: never away from here.
-        target = back if back.startswith("/") and not back.startswith("//") and "\\" not in back else "/"
-        answer = Response(status=303, headers={"Location": target})
+        answer = Response(status=303, headers={"Location": asking.own_address(request.form.get("back", "/"))})
         answer.set_cookie("theme", chosen if chosen in THEMES else "system", max_age=A_YEAR_S, samesite="Strict", httponly=True)
         return answer
 
@@ -130,8 +118,7 @@ def create_app(workshop: Workshop) -> Flask:
 
     @app.after_request
     def guard(response: Response) -> Response:
-        for name, value in HEADERS.items():
-            response.headers.setdefault(name, value)
+        failures.guarded(response)
         if request.endpoint in ("static", "screen_script") and "v" in request.args and response.status_code == 200:
             response.headers["Cache-Control"] = f"public, max-age={A_YEAR_S}, immutable"
         elif response.mimetype == "text/html":
@@ -148,6 +135,12 @@ def _asset(name: str) -> str:
 
 def _script(screen: str, name: str) -> str:
     return url_for("screen_script", screen=screen, name=name, v=_digest(HERE / "screens" / screen / f"{name}.js"))
+
+
+@cache
+def _scripts() -> frozenset[tuple[str, str]]:
+    """The scripts of the screens: their folder and their name."""
+    return frozenset((f.parent.name, f.stem) for f in (HERE / "screens").glob("*/*.js"))
 
 
 @cache

@@ -53,6 +53,21 @@ WORDS = {
 log = logging.getLogger("calm_needle")
 
 
+POLICY = (
+    "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; "
+    "base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
+)
+HEADERS = {
+    "Content-Security-Policy": POLICY,
+    "X-Content-Type-Options": "nosniff",
+    "X-Frame-Options": "DENY",
+    "Referrer-Policy": "same-origin",
+    "Cross-Origin-Opener-Policy": "same-origin",
+    "Cross-Origin-Resource-Policy": "same-origin",
+    "Permissions-Policy": "camera=(), microphone=(), geolocation=()",
+}
+
+
 def register(app: Flask) -> None:
     """Let every failure come out as a designed page, or as JSON for the page's own script."""
 
@@ -71,7 +86,7 @@ def register(app: Flask) -> None:
     @app.errorhandler(SecurityError)
     def another_name(_: SecurityError) -> Response:
         # No page of ours for a name that is not ours: plain words, and nothing that could be driven.
-        return Response("Calm Needle answers to 127.0.0.1 and localhost only.\n", status=421, mimetype="text/plain")
+        return guarded(Response("Calm Needle answers to 127.0.0.1 and localhost only.\n", status=421, mimetype="text/plain"))
 
     @app.errorhandler(HTTPException)
     def http(fault: HTTPException) -> Response:
@@ -87,9 +102,22 @@ def register(app: Flask) -> None:
         return _answer(500, title, words, number=number)
 
 
+def guarded(response: Response) -> Response:
+    """Give an answer the headers that keep its page to itself."""
+    for name, value in HEADERS.items():
+        response.headers.setdefault(name, value)
+    return response
+
+
 def _answer(status: int, title: str, words: str, *, ask: bool = False, number: str | None = None, faults: object = None) -> Response:
     if wants_json():
-        return make_response(jsonify(title=title, words=words, ask=ask, number=number), status)
+        return guarded(make_response(jsonify(title=title, words=words, ask=ask, number=number), status))
     listed = [str(f) for f in faults] if isinstance(faults, tuple) else []
     lead = words.split("\n", 1)[0] if listed else words
-    return make_response(render_template("error/page.html", status=status, title=title, words=lead, number=number, faults=listed), status)
+    try:
+        page = render_template("error/page.html", status=status, title=title, words=lead, number=number, faults=listed)
+    except Exception:  # the page of failures cannot itself fail: then plain words
+        log.exception("the page of failures failed")
+        said = [title, lead, *listed, *([f"Number {number} in the log."] if number else [])]
+        return guarded(Response("\n\n".join(said) + "\n", status=status, mimetype="text/plain"))
+    return guarded(make_response(page, status))

@@ -2,6 +2,7 @@
 
 import contextlib
 import logging
+import os
 import signal
 import socket
 import sys
@@ -32,11 +33,12 @@ def run(*, data_dir: Path | None, port: int | None, demo: bool, open_browser: bo
                     demo_world.load(conn)
         logging.getLogger("waitress").setLevel(logging.ERROR)  # a closed page is no event
         listener = _listen(port)
-        server = create_server(create_app(workshop), sockets=[listener], threads=THREADS)
+        server = create_server(create_app(workshop, port=listener.getsockname()[1]), sockets=[listener], threads=THREADS)
         address = f"http://{HOST}:{listener.getsockname()[1]}/"
         signal.signal(signal.SIGTERM, _end)  # waitress would die of it without a word, and leave the generator on
         # What takes a moment is made ready while the first page is read.
         threading.Thread(target=_warm_up, args=(workshop,), daemon=True).start()
+        workshop.lock.say(f"the one at {address} (process {os.getpid()})")
         print(f"Calm Needle is ready: {address}   (data in {workshop.folder}; Ctrl-C ends it)", flush=True)
         if open_browser:
             webbrowser.open(address)

@@ -2,6 +2,7 @@
 
 import os
 import queue
+import re
 import secrets
 import sqlite3
 import sys
@@ -15,10 +16,12 @@ from calm_needle.store import bench as bench_store
 from calm_needle.store import db, practice, shelf
 from calm_needle.work.bench.desk import Desk
 from calm_needle.work.clock import REAL, Pace, now_utc
+from calm_needle.work.folder_lock import FolderLock
 from calm_needle.work.instruments.equipment import Equipment, find_out
 from calm_needle.work.instruments.live_bench import LiveBench
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.instruments.stand_ins import StandIns
+from calm_needle.work.whole_file import read_text, write_whole
 
 
 class Workshop:
@@ -32,6 +35,7 @@ class Workshop:
         self.folder = folder
         self._path = folder / db.FILE_NAME
         self.photographs = folder / "photographs"
+        self.lock = FolderLock(folder)
         self._idle: queue.LifoQueue[sqlite3.Connection] = queue.LifoQueue()
         self._desks: dict[int, Desk] = {}
         self._desk_connections: list[sqlite3.Connection] = []
@@ -40,8 +44,12 @@ class Workshop:
         self.live = LiveBench(self.equipment)
         self.meters = Meters(self.equipment)
         self.stand_ins = StandIns(folder / "stand-ins")
-        with self.store():  # a folder that cannot be used is found out now
-            pass
+        try:
+            with self.store():  # a folder that cannot be used is found out now
+                pass
+        except BaseException:
+            self.lock.close()
+            raise
 
     @contextmanager
     def store(self) -> Iterator[sqlite3.Connection]:
@@ -59,10 +67,11 @@ class Workshop:
     def secret_key(self) -> str:
         """The key that signs cookies, made once for a data folder and readable by its owner only."""
         file = self.folder / "secret"
-        if not file.exists():
-            with os.fdopen(os.open(file, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as out:
-                out.write(secrets.token_hex(32))
-        return file.read_text(encoding="utf-8")
+        kept = (read_text(file) or "").strip()
+        if not re.fullmatch(r"[0-9a-f]{64}", kept):  # none yet, or one that was cut short
+            kept = secrets.token_hex(32)
+            write_whole(file, kept, mode=0o600)
+        return kept
 
     def desk(self, run_id: int) -> Desk:
         """The run of that number, opened when first asked for. Raises NotFound."""
@@ -169,6 +178,7 @@ class Workshop:
             self._idle.get_nowait().close()
         for conn in self._desk_connections:
             conn.close()
+        self.lock.close()
 
 
 def default_folder(*, demo: bool) -> Path:

@@ -7,7 +7,7 @@ class FullDisk(PageTest):
     def setUp(self) -> None:
         super().setUp()
         self.run_id = self.begin_typed_run()
-        self.post(f"/bench/{self.run_id}/readings", visit=self.visit(self.run_id), reading="88m")
+        self.post(f"/bench/{self.run_id}/readings", here=self.here(self.run_id), reading="88m")
 
     def fill(self, full: bool) -> None:
         """Let the database grow no further, or again: what SQLite then says is what it says of a full disk."""
@@ -19,7 +19,7 @@ class FullDisk(PageTest):
 
     def type_until_refused(self) -> str:
         for i in range(3000):
-            answer = self.post(f"/bench/{self.run_id}/readings", json=True, visit=self.visit(self.run_id), reading=f"{88 + i / 1000:.3f}m")
+            answer = self.post(f"/bench/{self.run_id}/readings", json=True, here=self.here(self.run_id), reading=f"{88 + i / 1000:.3f}m")
             if answer.status_code != 200:
                 self.assertEqual(answer.status_code, 503)
                 assert answer.json
@@ -38,5 +38,5 @@ class FullDisk(PageTest):
             typed = conn.execute("SELECT count(*) FROM reading WHERE kind = 'typed' AND run_id = ?", (self.run_id,)).fetchone()[0]
         self.assertEqual(typed, self.kept)
         self.fill(False)
-        answer = self.post(f"/bench/{self.run_id}/readings", json=True, visit=self.visit(self.run_id), reading="91m")
+        answer = self.post(f"/bench/{self.run_id}/readings", json=True, here=self.here(self.run_id), reading="91m")
         self.assertEqual(answer.status_code, 200)

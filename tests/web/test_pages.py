@@ -176,7 +176,7 @@ class BenchWithoutScript(PageTest):
         self.bench = f"/bench/{self.run_id}"
 
     def say(self, act: str, **form: object) -> str:
-        answer = self.post(f"{self.bench}/{act}", visit=self.visit(self.run_id), **form)
+        answer = self.post(f"{self.bench}/{act}", here=self.here(self.run_id), **form)
         return answer.get_data(as_text=True) if answer.status_code != 303 else self.get(self.bench).get_data(as_text=True)
 
     def test_a_reading_is_typed_and_advised_on(self) -> None:
@@ -211,10 +211,10 @@ class BenchWithoutScript(PageTest):
         self.assertIn("Peak the upper core of IFT2", self.say("take", sure="yes"))
 
     def test_an_act_for_a_step_that_is_over_changes_nothing(self) -> None:
-        old = self.visit(self.run_id)
+        old = self.here(self.run_id)
         self.say("readings", reading="88m")
         self.say("take")
-        answer = self.post(f"{self.bench}/readings", json=True, visit=old, reading="99m")
+        answer = self.post(f"{self.bench}/readings", json=True, here=old, reading="99m")
         self.assertEqual(answer.status_code, 409)
         with self.workshop.desk(self.run_id).book() as book:
             self.assertEqual(book.seen.kept, [])

@@ -86,23 +86,23 @@ class KilledWhileReadingsPourIn(unittest.TestCase):
         copy_into(path)
         acknowledged: set[float] = set()
         titles = set()
-        where, visit = "", ""
+        where, here = "", ""
         for life in range(KILLS):
             server = Server(path)
             hand = Hand(server.port)
             if not where:
                 where = hand.post(f"/jobs/{TYPED_JOB}/runs", phase="intermediate frequency")["go"]
-                hand.post(f"{where}/set")
-                first = self._visit(hand.get(where))
-                hand.post(f"{where}/readings", visit=first, reading="1.5")
-                hand.post(f"{where}/take", visit=first)
+                hand.post(f"{where}/set", here=self._here(hand.get(where)))
+                first = self._here(hand.get(where))
+                hand.post(f"{where}/readings", here=first, reading="1.5")
+                hand.post(f"{where}/take", here=first)
             page = hand.get(where)
             titles.add(re.search(r"<h1>(.*?)</h1>", page)[1])  # type: ignore[index]
-            visit = self._visit(page)
+            here = self._here(page)
             hand.close()
             enough = threading.Event()
             pours = [
-                threading.Thread(target=self._pour, args=(server.port, where, visit, 1.0 + life + n / 10.0, acknowledged, enough))
+                threading.Thread(target=self._pour, args=(server.port, where, here, 1.0 + life + n / 10.0, acknowledged, enough))
                 for n in range(HANDS)
             ]
             for pour in pours:
@@ -117,16 +117,16 @@ class KilledWhileReadingsPourIn(unittest.TestCase):
         print(f"{len(acknowledged)} readings acknowledged through {KILLS} kills, none lost")
 
     @staticmethod
-    def _visit(page: str) -> str:
-        return re.search(r'name="visit" value="(\d+)"', page)[1]  # type: ignore[index]
+    def _here(page: str) -> str:
+        return re.search(r'name="here" value="([\w-]+)"', page)[1]  # type: ignore[index]
 
     @staticmethod
-    def _pour(port: int, where: str, visit: str, start: float, acknowledged: set[float], enough: threading.Event) -> None:
+    def _pour(port: int, where: str, here: str, start: float, acknowledged: set[float], enough: threading.Event) -> None:
         try:
             with contextlib.closing(Hand(port)) as hand:
                 for i in range(500):
                     value = round(start + i / 10000.0, 4)
-                    hand.post(f"{where}/readings", visit=visit, reading=f"{value:.4f}")
+                    hand.post(f"{where}/readings", here=here, reading=f"{value:.4f}")
                     acknowledged.add(value)
                     if i >= 10:
                         enough.set()

@@ -15,16 +15,14 @@ PAIRS = ("width_hz",)
 ABOVE_ZERO = ("tolerance", "tolerance_hz", "below_hz", "nominal_hz", "rate_per_min", "over_s", "down_db", "ripple_db", "symmetry_hz")
 
 
-def meaning_faults(data: Mapping[str, Any]) -> list[Fault]:
-    """Return what is wrong with a dossier whose shape is right: every fault, with its path; an empty list if none."""
-    return [
-        *_size_faults(data),
-        *_band_faults(data),
-        *_gang_faults(data),
-        *_reference_faults(data),
-        *_doubles(data),
-        *_simulation_faults(data),
-    ]
+def meaning_faults(data: Mapping[str, Any]) -> Iterator[Fault]:
+    """Yield what is wrong with a dossier whose shape is right: every fault, with its path."""
+    yield from _size_faults(data)
+    yield from _band_faults(data)
+    yield from _gang_faults(data)
+    yield from _reference_faults(data)
+    yield from _doubles(data)
+    yield from _simulation_faults(data)
 
 
 def _size_faults(data: Mapping[str, Any]) -> Iterator[Fault]:

@@ -116,6 +116,7 @@ def page(book: RunBook, bench: LiveBench | None, in_hand: str | None) -> dict[st
         "step": step,
         "kind": kind,
         "visit_id": state.visit.id if state.visit else None,
+        "here": book.here,
         "title": _title(book),
         "subtitle": _subtitle(book),
         "adjuster": model.adjuster(in_hand) if in_hand else None,

@@ -55,6 +55,12 @@ class Desk:
 
     # For the pages.
 
+    @property
+    def here(self) -> str:
+        """The place that a page shows which shows the run as it is."""
+        with self._lock:
+            return self._book.here
+
     def view(self) -> dict[str, Any]:
         """Return everything the bench page shows."""
         with self._lock:
@@ -72,14 +78,13 @@ class Desk:
             self.closed = True
             self._news.notify_all()
 
-    def act(self, visit_id: int | None, do: Callable[[RunBook], Any]) -> Any:
-        """Do something to the book, provided the page was at the step that is open; then tell everybody.
+    def act(self, here: str, do: Callable[[RunBook], Any]) -> Any:
+        """Do something to the book, provided the page showed where the run is; then tell everybody.
 
-        visit_id: the visit the page showed, or None for acts that do not belong to one. Raises RunMovedOn.
+        here: the place that the page showed, as `RunBook.here` names it. Raises RunMovedOn.
         """
         with self._lock:
-            if visit_id is not None:
-                self._expect_visit(visit_id)
+            self._expect_here(here)
             with told_in_words():
                 result = do(self._book)
         self.publish(changed=True)
@@ -91,12 +96,12 @@ class Desk:
         with self._lock:
             return self._book.seen.units
 
-    def _expect_visit(self, visit_id: int) -> None:
-        visit = self._book.state.visit
-        if visit is None or visit.id != visit_id:
-            raise RunMovedOn(meant_for="an earlier step", now_at=self._book.step.title if self._book.step else self._book.state.stage)
+    def _expect_here(self, here: str) -> None:
+        """Refuse what a page sends that does not show where the run is. Raises RunMovedOn."""
+        if here != self._book.here:
+            raise RunMovedOn(now_at=self._book.where)
 
-    def type_reading(self, visit_id: int, quantity: Quantity, *, at_hz: float | None = None, sure: bool = False) -> int:
+    def type_reading(self, here: str, quantity: Quantity, *, at_hz: float | None = None, sure: bool = False) -> int:
         """Keep a reading that a person typed, and return its number. Raises NotSureEnough for one out of all scale.
 
         at_hz: the generator's frequency it was read at, where a response is typed point by point.
@@ -107,47 +112,51 @@ class Desk:
             raise NotSureEnough(question)
         kind = "typed" if at_hz is None else "sweep"
         by_eye = "read by eye"
-        return int(self.act(visit_id, lambda book: book.add_reading(quantity, kind=kind, instrument=by_eye, generator_hz=at_hz)).id)
+        return int(self.act(here, lambda book: book.add_reading(quantity, kind=kind, instrument=by_eye, generator_hz=at_hz)).id)
 
-    def take(self, visit_id: int, *, sure: bool = False, answer: str | None = None) -> None:
+    def take(self, here: str, *, sure: bool = False, answer: str | None = None) -> None:
         """Take the step as it stands and go on. Raises NotSureEnough, FieldsRefused."""
         can_sweep = bench_view.facts(self._bench_or_none()).can_sweep
-        self.act(visit_id, lambda book: book.take(sure=sure, answer=answer, can_sweep=can_sweep))
+        self.act(here, lambda book: book.take(sure=sure, answer=answer, can_sweep=can_sweep))
 
-    def choose(self, visit_id: int, adjuster: str) -> None:
+    def choose(self, here: str, adjuster: str) -> None:
         """Take another of the step's adjusters in hand."""
 
         def do(book: RunBook) -> None:
             if book.step is None or adjuster not in book.step.adjusters:
                 raise FieldsRefused({"adjuster": "This step does not turn that adjuster."})
-            self._chosen = (visit_id, adjuster)
+            visit = book.state.visit
+            self._chosen = (visit.id if visit else None, adjuster)
 
-        self.act(visit_id, do)
+        self.act(here, do)
 
-    def set_everything(self) -> None:
+    def set_everything(self, here: str) -> None:
         """Set the instruments that can be set, then record that all is set."""
-        wanted = self.wanted()
-        if wanted.step is None or wanted.stage != "set_up":
-            raise RunMovedOn(meant_for="a set-up", now_at=wanted.stage.replace("_", "-"))
+        with self._lock:
+            self._expect_here(here)
+            wanted = self.wanted()
+            if wanted.step is None or wanted.stage != "set_up":
+                raise RunMovedOn(now_at=self._book.where)
         if self.on_instruments:
             self._bench.set_everything(wanted.settings)
-        self.act(None, lambda book: book.set_everything())
+        self.act(here, lambda book: book.set_everything())
 
-    def move_level(self, visit_id: int) -> None:
+    def move_level(self, here: str) -> None:
         """Turn the generator to where the level keeper wants it, and record it."""
 
         with self._lock:
-            self._expect_visit(visit_id)
+            self._expect_here(here)
             move, step = self._book.level_move(), self._book.step
             if move is None or step is None:
                 raise FieldsRefused({"level": "The level is right as it is."})
             wanted = settings(step.set_up, None, model=self._book.model, level_v=move.level_v)
         if self.on_instruments:
             self._bench.set_everything(wanted)  # the lock is free meanwhile: no page waits for an instrument
-        self.act(visit_id, lambda book: book.move_level(move))
+        self.act(here, lambda book: book.move_level(move))
 
     def turn(self, turns: float) -> Position:
         """Turn the adjuster in hand on the practice set."""
+        # Turns follow one another faster than pages; each is of the adjuster in hand.
         wanted = self.wanted()
         if wanted.step is None or wanted.stage != "step" or not wanted.step.adjusters or not self.on_instruments:
             raise FieldsRefused({"turns": "There is nothing to turn at this step."})
@@ -156,17 +165,17 @@ class Desk:
         assert adjuster is not None
         return self._bench.turn(adjuster, turns)
 
-    def clear_wax(self, visit_id: int) -> None:
+    def clear_wax(self, here: str) -> None:
         """Clear the wax from the core in hand, on the practice set too."""
 
         with self._lock:
-            self._expect_visit(visit_id)
+            self._expect_here(here)
             adjuster = self.in_hand
         if self.on_instruments and adjuster:
             self._bench.clear_wax(adjuster)
-        self.act(visit_id, lambda book: book.clear_wax())
+        self.act(here, lambda book: book.clear_wax())
 
-    def sweep(self, visit_id: int) -> None:
+    def sweep(self, here: str) -> None:
         """Have the pass-band measured."""
 
         def do(book: RunBook) -> None:
@@ -177,7 +186,7 @@ class Desk:
                 raise FieldsRefused({"sweep": "Set the level first: the gain control would flatten the response."})
             self._bench.start_sweep(step)
 
-        self.act(visit_id, do)
+        self.act(here, do)
 
     # For the instruments (live_bench.Client).
 

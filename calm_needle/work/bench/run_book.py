@@ -62,6 +62,27 @@ class RunBook:
         """The step in hand, or None before a decision and at the end."""
         return self.state.step
 
+    @property
+    def here(self) -> str:
+        """What an act names that is meant for the place the run is at: the open visit, or the act by which it came there."""
+        visit = self.state.visit
+        return str(visit.id) if visit else f"after-{self._last_act}"
+
+    @property
+    def where(self) -> str:
+        """Where the run is, as a sentence says it."""
+        step = self.step
+        match self.state.stage:
+            case "set_up" if step:
+                return f"the set-up for “{step.title}”"
+            case "step" if step:
+                return f"“{step.title}”"
+            case "decision":
+                return "the decision about another round"
+            case "complete":
+                return "the end of its steps"
+        return "its end"
+
     def placed_model(self) -> Model:
         """Return the model with its adjusters where they were found on this set."""
         return placed_model(self._conn, self.model, self.job.set_id)
@@ -227,7 +248,7 @@ class RunBook:
     def back(self) -> None:
         """Go back to the step before; its outcome no longer counts, its readings stay."""
         if self.state.stage == "finished":
-            raise RunMovedOn(meant_for="a step", now_at="the end of the run")
+            raise RunMovedOn(now_at=self.where)
         before = self.state.reopens()
         if before is None:
             raise FieldsRefused({"back": "This is the first step."})
@@ -251,7 +272,7 @@ class RunBook:
     def extend(self, groups: list[dict[str, Any]]) -> None:
         """Add groups, as the dossier writes them, to the end of the plan. Raises FieldsRefused for an id that is there already."""
         if self.state.stage == "finished":
-            raise RunMovedOn(meant_for="a step", now_at="the end of the run")
+            raise RunMovedOn(now_at=self.where)
         taken = {g.id for g in self.plan.groups} | {s.id for s in self.plan.steps}
         for name in [g["id"] for g in groups] + [s["id"] for g in groups for s in g["steps"]]:
             if name in taken:
@@ -305,7 +326,7 @@ class RunBook:
 
     def _expect(self, *stages: str) -> None:
         if self.state.stage not in stages:
-            raise RunMovedOn(meant_for=" or ".join(stages).replace("_", "-"), now_at=self.state.stage.replace("_", "-"))
+            raise RunMovedOn(now_at=self.where)
 
     def _fold(self) -> RunState:
         acts = [Act(a.id, a.kind, a.at_utc, json.loads(a.detail)) for a in runs.acts(self._conn, self.run.id)]
@@ -327,7 +348,7 @@ class RunBook:
         try:
             with transaction(self._conn):
                 if runs.last_act(self._conn, self.run.id) != self._last_act:
-                    raise RunMovedOn(meant_for="the run as this window shows it", now_at="another place, by another program")
+                    raise RunMovedOn(now_at="another place, where another program has taken it")
                 yield
         except RunMovedOn:
             self._enter()

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from calm_needle.errors import StoreUnusable
+from calm_needle.work.whole_file import read_object, write_whole
 
 START_S = 20.0
 
@@ -36,8 +37,8 @@ class StandIns:
     @property
     def ports(self) -> dict[str, int]:
         """Name to port, as they were last."""
-        file = self._folder / "ports.json"
-        return dict(json.loads(file.read_text(encoding="utf-8"))) if file.exists() else {}
+        known = read_object(self._folder / "ports.json")
+        return {k: p for k, p in known.items() if isinstance(p, int) and not isinstance(p, bool) and 0 < p < 65536}
 
     def resources(self) -> dict[str, str]:
         """Return the VISA resource name of each stand-in."""
@@ -57,9 +58,8 @@ class StandIns:
         with self._lock:
             if self.plugged_in or self._set_id is None:
                 return
-            self._folder.mkdir(parents=True, exist_ok=True)
             dossier_file = self._folder / f"set-{self._set_id}-dossier.json"
-            dossier_file.write_text(self._dossier, encoding="utf-8")
+            write_whole(dossier_file, self._dossier)
             command = [sys.executable, "-m", "calm_needle.sim.rig", str(dossier_file), "--seed", str(self._set_id)]
             command += ["--misalign", self._misalign, "--state", str(self._folder / f"set-{self._set_id}.json")]
             command += ["--ports", json.dumps(self.ports)]
@@ -67,7 +67,7 @@ class StandIns:
                 command += ["--fault", fault]
             # Its standard input stays open as long as we live: when we end, however we end, so does it.
             self._process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
-            (self._folder / "ports.json").write_text(json.dumps(self._greeting()["ports"]), encoding="utf-8")
+            write_whole(self._folder / "ports.json", json.dumps(self._greeting()["ports"]))
 
     def unplug(self) -> None:
         """End the process, as if the mains had gone."""

@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+import re
 import sqlite3
 from dataclasses import dataclass
 from functools import lru_cache
@@ -152,7 +153,7 @@ def open_job(conn: sqlite3.Connection, form: dict[str, str]) -> int:
         set_id = shelf.set_of_serial(conn, model_id=model.id, serial=serial)
     elif serial:
         faults["model"] = "Choose the model of this set; if it is not listed, bring in its dossier or sketch it first."
-    elif form.get("set", "").isdigit() and shelf.radio_set(conn, int(form["set"])):
+    elif re.fullmatch(r"[0-9]{1,15}", form.get("set", "")) and shelf.radio_set(conn, int(form["set"])):
         set_id = int(form["set"])
     else:
         faults["set"] = "Choose the set this job is about, or type the number of a new one."

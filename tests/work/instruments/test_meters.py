@@ -140,7 +140,7 @@ class UnderTheProbes(unittest.TestCase):
             practice.let_pass(120.0)
             run_id = begin_run(conn, job_id=job.id, phase="intermediate frequency", bench="instruments", at_utc=now_utc())
             desk = self.workshop.bring_to_bench(run_id)
-            desk.set_everything()
+            desk.set_everything(desk.here)
 
             def readings() -> int:
                 with desk.book() as book:

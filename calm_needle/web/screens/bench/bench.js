@@ -8,7 +8,7 @@ document.addEventListener('alpine:init', () => {
   };
 
   Alpine.data('bench', () => ({
-    ask: '', fault: '', dialogFault: '', readingFault: '', listening: false, speaking: false, shortcuts: true, slipping: false, reads: true, side: 'above', turnable: false, steady: true,
+    ask: '', note: '', fault: '', dialogFault: '', readingFault: '', listening: false, speaking: false, shortcuts: true, slipping: false, reads: true, side: 'above', turnable: false, steady: true,
 
     init() {
       this.csrf = document.querySelector('meta[name=csrf-token]').content;
@@ -105,6 +105,9 @@ document.addEventListener('alpine:init', () => {
       await this.send(e.target);
     },
     async send(form, extra) {
+      // What is pressed right after an act was meant for the page before it.
+      this.closely = performance.now() - (this.acted ?? -1e6) < 1500;
+      this.acted = performance.now();
       const body = new URLSearchParams(new FormData(form));
       for (const [k, v] of Object.entries(extra ?? {})) body.set(k, v);
       let answer;
@@ -122,10 +125,12 @@ document.addEventListener('alpine:init', () => {
       } else if (said.ask) { this.ask = said.words; this.asked = form; this.$nextTick(() => this.$refs.insist.focus()); }
       else if (form.matches('[data-typed]')) this.readingFault = said.words;
       else if (form.closest('dialog')) this.dialogFault = said.words;
-      else { this.fault = said.words; if (answer.status === 409) await this.refresh(); }
+      // Enter twice, or another window was quicker: no fault, but where it is now.
+      else if (answer.status === 409) { this.note = this.closely ? '' : said.words; await this.refresh(); }
+      else this.fault = said.words;
     },
     insist() { const form = this.asked; this.ask = ''; if (form) this.send(form, { sure: 'yes' }); },
-    forget() { this.ask = ''; this.fault = ''; this.readingFault = ''; },
+    forget() { this.ask = ''; this.note = ''; this.fault = ''; this.readingFault = ''; },
 
     async refresh() {
       if (this.refreshing) { this.again = true; return; }

@@ -7,8 +7,9 @@ from typing import Any
 from flask import Blueprint, Response, jsonify, make_response, redirect, render_template, request, session, url_for
 
 from calm_needle.core.quantities import parse_reading, parse_si
+from calm_needle.core.soundness.cautions import BY_ID
 from calm_needle.errors import FieldsRefused, NotUnderstood
-from calm_needle.web.asking import typed_form, wants_json, workshop
+from calm_needle.web.asking import typed_form, wants_json, whole, workshop
 from calm_needle.work.bench.desk import Desk
 from calm_needle.work.bench.run_book import NotSureEnough
 
@@ -37,19 +38,19 @@ def stream(run_id: int) -> Response:
 
 @screen.post("/<int:run_id>/set")
 def set_everything(run_id: int) -> Response:
-    return _act(run_id, lambda desk, visit: desk.set_everything())
+    return _act(run_id, lambda desk, here: desk.set_everything(here))
 
 
 @screen.post("/<int:run_id>/level")
 def move_level(run_id: int) -> Response:
-    return _act(run_id, lambda desk, visit: desk.move_level(visit))
+    return _act(run_id, lambda desk, here: desk.move_level(here))
 
 
 @screen.post("/<int:run_id>/take")
 def take(run_id: int) -> Response:
     sure, answer = request.form.get("sure") == "yes", request.form.get("answer") or None
     try:
-        return _act(run_id, lambda desk, visit: desk.take(visit, sure=sure, answer=answer))
+        return _act(run_id, lambda desk, here: desk.take(here, sure=sure, answer=answer))
     except NotSureEnough as fault:
         if wants_json():
             raise
@@ -58,60 +59,60 @@ def take(run_id: int) -> Response:
 
 @screen.post("/<int:run_id>/no-peak")
 def no_peak(run_id: int) -> Response:
-    return _act(run_id, lambda desk, visit: desk.act(visit, lambda book: book.no_peak()))
+    return _act(run_id, lambda desk, here: desk.act(here, lambda book: book.no_peak()))
 
 
 @screen.post("/<int:run_id>/skip")
 def skip(run_id: int) -> Response:
-    return _act(run_id, lambda desk, visit: desk.act(visit or None, lambda book: book.skip(request.form.get("reason", ""))))
+    return _act(run_id, lambda desk, here: desk.act(here, lambda book: book.skip(request.form.get("reason", ""))))
 
 
 @screen.post("/<int:run_id>/back")
 def back(run_id: int) -> Response:
-    return _act(run_id, lambda desk, visit: desk.act(None, lambda book: book.back()))
+    return _act(run_id, lambda desk, here: desk.act(here, lambda book: book.back()))
 
 
 @screen.post("/<int:run_id>/mark")
 def mark(run_id: int) -> Response:
-    return _act(run_id, lambda desk, visit: desk.act(visit, lambda book: book.mark()))
+    return _act(run_id, lambda desk, here: desk.act(here, lambda book: book.mark()))
 
 
 @screen.post("/<int:run_id>/wax")
 def clear_wax(run_id: int) -> Response:
-    return _act(run_id, lambda desk, visit: desk.clear_wax(visit))
+    return _act(run_id, lambda desk, here: desk.clear_wax(here))
 
 
 @screen.post("/<int:run_id>/sweep")
 def sweep(run_id: int) -> Response:
-    return _act(run_id, lambda desk, visit: desk.sweep(visit))
+    return _act(run_id, lambda desk, here: desk.sweep(here))
 
 
 @screen.post("/<int:run_id>/again")
 def again(run_id: int) -> Response:
-    return _act(run_id, lambda desk, visit: desk.act(None, lambda book: book.decide(go_on=True)))
+    return _act(run_id, lambda desk, here: desk.act(here, lambda book: book.decide(go_on=True)))
 
 
 @screen.post("/<int:run_id>/stop")
 def stop(run_id: int) -> Response:
-    return _act(run_id, lambda desk, visit: desk.act(None, lambda book: book.decide(go_on=False)))
+    return _act(run_id, lambda desk, here: desk.act(here, lambda book: book.decide(go_on=False)))
 
 
 @screen.post("/<int:run_id>/finish")
 def finish(run_id: int) -> Response:
-    workshop().desk(run_id).act(None, lambda book: book.finish())
+    workshop().desk(run_id).act(request.form.get("here", ""), lambda book: book.finish())
     return _go(url_for("record.page", run_id=run_id))
 
 
 @screen.post("/<int:run_id>/note")
 def note(run_id: int) -> Response:
-    return _act(run_id, lambda desk, visit: desk.act(None, lambda book: book.note(request.form.get("words", ""))))
+    return _act(run_id, lambda desk, here: desk.act(here, lambda book: book.note(request.form.get("words", ""))))
 
 
 @screen.post("/<int:run_id>/strike")
 def strike(run_id: int) -> Response:
     form = typed_form()
-    reading = int(form["reading"]) if form.get("reading", "").isascii() and form.get("reading", "").isdigit() else 0
-    return _act(run_id, lambda desk, visit: desk.act(visit, lambda book: book.strike(reading, form.get("reason", ""))))
+    reading = whole(form.get("reading"))
+    return _act(run_id, lambda desk, here: desk.act(here, lambda book: book.strike(reading, form.get("reason", ""))))
 
 
 @screen.post("/<int:run_id>/readings")
@@ -122,7 +123,7 @@ def type_reading(run_id: int) -> Response:
         at = request.form.get("at_hz", "").strip()
         at_hz = parse_si(at, unit="Hz") if at else None
         sure = request.form.get("sure") == "yes"
-        return _act(run_id, lambda desk, visit: desk.type_reading(visit, quantity, at_hz=at_hz, sure=sure))
+        return _act(run_id, lambda desk, here: desk.type_reading(here, quantity, at_hz=at_hz, sure=sure))
     except NotSureEnough as doubt:
         if wants_json():
             raise
@@ -142,19 +143,18 @@ def turn(run_id: int) -> Response:
 
 @screen.post("/<int:run_id>/hand")
 def choose(run_id: int) -> Response:
-    return _act(run_id, lambda desk, visit: desk.choose(visit, request.form.get("adjuster", "")))
+    return _act(run_id, lambda desk, here: desk.choose(here, request.form.get("adjuster", "")))
 
 
 @screen.post("/<int:run_id>/cautions")
 def acknowledge(run_id: int) -> Response:
-    session["cautions"] = sorted({*session.get("cautions", []), *request.form.getlist("caution")})
+    session["cautions"] = sorted({*session.get("cautions", []), *request.form.getlist("caution")} & BY_ID.keys())
     return _go(url_for("bench.page", run_id=run_id))
 
 
-def _act(run_id: int, do: Callable[[Desk, int], Any]) -> Response:
+def _act(run_id: int, do: Callable[[Desk, str], Any]) -> Response:
     desk = workshop().bring_to_bench(run_id)
-    visit = request.form.get("visit", "")
-    do(desk, int(visit) if visit.isascii() and visit.isdigit() else 0)
+    do(desk, request.form.get("here", ""))
     return _go(url_for("bench.page", run_id=run_id))
 
 

@@ -5,11 +5,11 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any
 
-from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
+from flask import Blueprint, Response, make_response, redirect, render_template, url_for
 
 from calm_needle.core.soundness.complaints import OUTCOMES
 from calm_needle.web.acting import act
-from calm_needle.web.asking import typed_form, workshop
+from calm_needle.web.asking import json_object, typed_form, workshop
 from calm_needle.work import reckoning
 from calm_needle.work.jobs import drafts, entries, intake, pick_up, revisions
 from calm_needle.work.jobs import shelf as work
@@ -42,7 +42,7 @@ def mark_phase(job_id: int) -> Response:
 @screen.post("/<int:job_id>/drafts")
 def keep_draft(job_id: int) -> Response:
     """Keep what is half typed; sent by the page's script while it is typed."""
-    told = request.get_json(silent=True) or {}
+    told = json_object()
     with workshop().store() as conn:
         drafts.keep(conn, job_id, form=str(told.get("form", "")), fields=told.get("fields"))
     return Response(status=204)

@@ -1,6 +1,8 @@
 """The calculators: grouped by when they are needed; each with its picture, live as one types."""
 
 import json
+import math
+from itertools import pairwise
 from typing import Any
 
 from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
@@ -17,6 +19,7 @@ from calm_needle.work import reckoning as work
 
 screen = Blueprint("reckon", __name__, url_prefix="/reckon")
 MOST_MEASURED = 2001  # points of a measured response that a page carries along
+LARGEST_MEASURED = 1e15  # Hz or dB: beyond it nothing was measured
 
 
 @screen.get("")
@@ -132,9 +135,11 @@ def _measured() -> Trace | None:
     try:
         points = json.loads(request.form.get("trace", "") or "null")
         trace = Trace([float(f) for f, _ in points], [float(v) for _, v in points])
-    except (ValueError, TypeError):
+    except (ValueError, TypeError, OverflowError, RecursionError):
         return None
-    return trace if 3 <= len(trace.frequencies_hz) <= MOST_MEASURED and min(trace.frequencies_hz) > 0 else None
+    f, v = trace
+    finite = all(math.isfinite(x) and abs(x) < LARGEST_MEASURED for x in (*f, *v))
+    return trace if finite and 3 <= len(f) <= MOST_MEASURED and f[0] > 0 and all(a < b for a, b in pairwise(f)) else None
 
 
 def _view(name: str, found: work.Reckoned) -> dict[str, Any]:
