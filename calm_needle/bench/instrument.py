@@ -1,12 +1,13 @@
 """What every driver does: ask, check the answer, and look into the instrument's error queue after each setting and each measurement."""
 
+import math
+
 from calm_needle.bench.transport import Transport
+from calm_needle.core.plausible import MOST_BELIEVABLE, MOST_OF_ALL
 from calm_needle.core.scpi import is_not_a_number, read_error, read_number
 from calm_needle.errors import InstrumentNonsense, InstrumentRefused
 
 MOST_QUEUED_ERRORS = 20
-# What no bench instrument of the kind reads; a number beyond it belongs to another question, or to none.
-MOST_BELIEVABLE = {"V": 1e5, "A": 1e3, "Ω": 1e12, "F": 1.0, "H": 1e5, "Hz": 1e12, "": 1e15}
 
 
 class Instrument:
@@ -54,7 +55,7 @@ class Instrument:
             value = read_number(reply)
         except ValueError:
             raise InstrumentNonsense(self.name, line, reply) from None
-        if abs(value) > MOST_BELIEVABLE[unit]:
+        if abs(value) > MOST_BELIEVABLE.get(unit, MOST_OF_ALL):
             raise InstrumentNonsense(self.name, line, reply)
         return value
 
@@ -73,6 +74,6 @@ class Instrument:
             if is_not_a_number(reply):
                 self._look_for_errors(line)
             raise InstrumentNonsense(self.name, line, reply) from None
-        if value < 0 or MOST_BELIEVABLE[unit] < value < float("inf"):
+        if value < 0 or MOST_BELIEVABLE.get(unit, MOST_OF_ALL) < value < math.inf:
             raise InstrumentNonsense(self.name, line, reply)
         return value

@@ -29,6 +29,9 @@ SIGNAL_OF_KIND = {
     "mobile transceiver": (1e6, 1e9),
     "HF transceiver": (100e3, 60e6),
 }
+# What no bench instrument of the kind reads, by unit; a number beyond it belongs to another question, or to none.
+MOST_BELIEVABLE = {"V": 1e5, "A": 1e3, "W": 1e5, "Ω": 1e12, "F": 1.0, "H": 1e5, "Hz": 1e12, "dB": 400.0, "%": 1e4}
+MOST_OF_ALL = 1e15
 NOT_THE_SAME_SCALE = 200.0  # two readings of one step seldom differ by more
 
 

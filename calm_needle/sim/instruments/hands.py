@@ -23,6 +23,7 @@ class Hands(StandIn):
     def __init__(self, receiver: PracticeReceiver, *, keep: Callable[[], None]) -> None:
         super().__init__()
         self._receiver, self._keep = receiver, keep
+        self.parameters |= {"TURN": 2, "PROBes": 3, "PART:FIT": 2, "PART:WIND": 3, "PART:ACRoss": 2}
         self.commands |= {
             "ADJusters": lambda _: ",".join(self._receiver.cores),
             "TURN": self._turn,

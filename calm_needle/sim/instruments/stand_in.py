@@ -9,8 +9,11 @@ Handler = Callable[[Command], str | None]
 UNDEFINED = (-113, "Undefined header")
 BAD_DATA = (-104, "Data type error")
 MISSING = (-109, "Missing parameter")
+NOT_ALLOWED = (-108, "Parameter not allowed")
 OUT_OF_RANGE = (-222, "Data out of range")
+OVERFLOW = (-350, "Queue overflow")  # SCPI-1999 vol. 2, 21.8.2: in the place of the last entry, when there is no room
 QUEUE_LENGTH = 20
+USUAL_PARAMETERS = 1
 
 
 class Refusal(Exception):
@@ -27,7 +30,9 @@ class StandIn:
     identity = "Tern Rock,Stand-in,0,1"
 
     def __init__(self) -> None:
-        self._errors: deque[tuple[int, str]] = deque(maxlen=QUEUE_LENGTH)
+        self._errors: deque[tuple[int, str]] = deque()
+        # How many parameters a header takes at most, where it is not one.
+        self.parameters = {"*IDN": 0, "*RST": 0, "*CLS": 0, "*OPC": 0, "SYSTem:ERRor[:NEXT]": 0}
         self.commands: dict[str, Handler] = {
             "*IDN": lambda _: self.identity,
             "*RST": lambda _: self.reset(),
@@ -46,7 +51,7 @@ class StandIn:
             try:
                 reply = self._handler(command)(command)
             except Refusal as refusal:
-                self._errors.append((refusal.code, refusal.words))
+                self._put((refusal.code, refusal.words))
                 continue
             if command.asks and reply is not None:
                 replies.append(reply)
@@ -55,8 +60,16 @@ class StandIn:
     def _handler(self, command: Command) -> Handler:
         for pattern, handler in self.commands.items():
             if fits(pattern, command.header):
+                if len(command.arguments) > self.parameters.get(pattern, USUAL_PARAMETERS):
+                    raise Refusal(*NOT_ALLOWED)
                 return handler
         raise Refusal(*UNDEFINED)
+
+    def _put(self, error: tuple[int, str]) -> None:
+        if len(self._errors) < QUEUE_LENGTH:
+            self._errors.append(error)
+        else:
+            self._errors[-1] = OVERFLOW
 
     def _next_error(self) -> str:
         code, words = self._errors.popleft() if self._errors else (0, "No error")

@@ -72,6 +72,11 @@ class Desk:
             fresh = self._news.wait_for(lambda: self._sequence > after or self.closed, TIDINGS_S)
             return self._sequence, self._snapshot if fresh else None
 
+    def snapshot(self) -> dict[str, Any]:
+        """Return what changes with every reading, as it is now."""
+        with self._lock:
+            return self._see()
+
     def close(self) -> None:
         """Let go of everybody who waits for news: the program ends."""
         with self._news:

@@ -4,7 +4,7 @@ import json
 from collections.abc import Sequence
 
 from calm_needle.core.dossier.model import Model, Step
-from calm_needle.core.plausible import reading_instead
+from calm_needle.core.plausible import MOST_BELIEVABLE, MOST_OF_ALL, reading_instead
 from calm_needle.core.procedure.judge import Context, Judge, Moment, Standing
 from calm_needle.core.procedure.kinds.kind import StepKind
 from calm_needle.core.procedure.kinds.table import KINDS
@@ -120,6 +120,10 @@ class VisitReadings:
         """Raise FieldsRefused for a reading that no meter shows, or in another unit than this step or the others of this visit have."""
         if quantity.unit == "V" and quantity.value < 0 and self.series.reads == "level":
             raise FieldsRefused({"reading": "A meter of alternating volts shows no minus. Was it decibels? Then write dB."})
+        if abs(quantity.value) > MOST_BELIEVABLE.get(quantity.unit, MOST_OF_ALL):
+            raise FieldsRefused(
+                {"reading": f"{format_si(quantity.value, unit=quantity.unit, digits=3)} is more than any meter here shows."}
+            )
         if quantity.unit not in self.units:
             raise FieldsRefused({"reading": f"This step is read in {self.units[0]}, and {quantity.unit} cannot be compared with it."})
         other = next((r for r in self.watched[:1] if r.unit != quantity.unit), None)

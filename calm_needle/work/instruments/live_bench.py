@@ -120,12 +120,11 @@ class LiveBench:
 
     def attach(self, client: Client | None) -> None:
         """Work for this run from now on. The thread is started, and started again should it ever have ended."""
-        mark = client.mark() if client else 0  # asked before: never the run's lock within the instruments'
-        with self.equipment.lock:
-            if client is not self._client:
-                self._client, self._is_set, self._sweep, self._sweep_done = client, False, None, None
-                self._positions = {}
-                self._set_mark = self._step_mark = mark
+        if client is not self._client:
+            # No lock: a page that is opened never waits for an instrument that is being asked.
+            self._set_mark = self._step_mark = client.mark() if client else 0
+            self._positions, self._is_set, self._sweep, self._sweep_done = {}, False, None, None
+            self._client = client
         if client is not None and not self._stop.is_set() and (self._thread is None or not self._thread.is_alive()):
             self._thread = threading.Thread(target=self._work, name="live bench", daemon=True)
             self._thread.start()

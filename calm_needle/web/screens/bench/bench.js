@@ -41,16 +41,18 @@ document.addEventListener('alpine:init', () => {
     },
 
     listenIn() {
-      this.source = new EventSource(this.start.stream);
-      this.source.onmessage = (e) => {
-        const snapshot = JSON.parse(e.data);
-        this.newest = snapshot;
-        if (snapshot.version !== this.version) this.refresh();
-        if (snapshot.visit === this.start.visit) this.show(snapshot);
-      };
-      this.source.onerror = () => { this.lost ??= setTimeout(() => { this.fault = 'The program itself does not answer. What was taken is kept; it is tried again by itself.'; }, 3000); };
-      this.source.onopen = () => { clearTimeout(this.lost); this.lost = null; if (this.fault.startsWith('The program itself')) { this.fault = ''; this.refresh(); } };
-      window.addEventListener('pagehide', () => this.source.close());
+      const heard = () => { clearTimeout(this.lost); this.lost = null; if (this.fault.startsWith('The program itself')) { this.fault = ''; this.refresh(); } };
+      this.stream = new Stream({
+        url: this.start.stream, worker: this.start.worker, open: heard,
+        message: (data) => {
+          heard();
+          const snapshot = JSON.parse(data);
+          this.newest = snapshot;
+          if (snapshot.version !== this.version) this.refresh();
+          if (snapshot.visit === this.start.visit) this.show(snapshot);
+        },
+        error: () => { this.lost ??= setTimeout(() => { this.fault = 'The program itself does not answer. What was taken is kept; it is tried again by itself.'; }, 3000); },
+      });
     },
     show(snapshot) {
       const { reading, needle, advice } = snapshot;

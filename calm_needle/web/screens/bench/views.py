@@ -1,6 +1,7 @@
 """The bench page: one step, its needle, its advice; and the stream that keeps it live."""
 
 import json
+import threading
 from collections.abc import Callable, Iterator
 from typing import Any
 
@@ -13,6 +14,10 @@ from calm_needle.web.asking import typed_form, wants_json, whole, workshop
 from calm_needle.work.bench.desk import Desk
 from calm_needle.work.bench.run_book import NotSureEnough
 
+MOST_STREAMS = 12  # below the threads of any server that these pages are served by
+STREAMS = threading.BoundedSemaphore(MOST_STREAMS)
+AGAIN_MS, LATER_MS = 1000, 4000
+
 screen = Blueprint("bench", __name__, url_prefix="/bench")
 
 
@@ -24,16 +29,23 @@ def page(run_id: int) -> str:
 @screen.get("/<int:run_id>/stream")
 def stream(run_id: int) -> Response:
     desk = workshop().bring_to_bench(run_id)
+    held = STREAMS.acquire(blocking=False)
 
     def tell() -> Iterator[str]:
-        yield "retry: 1000\n\n"
+        # A stream holds a thread. Beyond what can be spared one is told how it stands now, and asks again a little later.
+        yield f"retry: {AGAIN_MS if held else LATER_MS}\n\n"
         number = -1
         while not desk.closed:
-            number, snapshot = desk.wait_for_news(number)
+            number, snapshot = desk.wait_for_news(number) if held else (number, desk.snapshot())
             # The comment also finds out that nobody listens any more, and frees this thread.
             yield ": still here\n\n" if snapshot is None else f"id: {number}\ndata: {json.dumps(snapshot)}\n\n"
+            if not held:
+                return
 
-    return Response(tell(), mimetype="text/event-stream", headers={"Cache-Control": "no-store", "X-Accel-Buffering": "no"})
+    answer = Response(tell(), mimetype="text/event-stream", headers={"Cache-Control": "no-store", "X-Accel-Buffering": "no"})
+    if held:
+        answer.call_on_close(STREAMS.release)
+    return answer
 
 
 @screen.post("/<int:run_id>/set")
