@@ -5,6 +5,8 @@ import io
 from collections.abc import Iterable
 from typing import NamedTuple
 
+from calm_needle.core.procedure.report import Amount, Section
+
 
 class CsvReading(NamedTuple):
     """A row; the field names are the header."""
@@ -30,6 +32,25 @@ def write_readings(readings: Iterable[CsvReading]) -> str:
     writer.writerow(CsvReading._fields)
     for reading in readings:
         writer.writerow([_harmless(cell) for cell in reading])
+    return out.getvalue()
+
+
+def write_report(sections: Iterable[Section]) -> str:
+    """Return a report's numbers as CSV text: one number a row with its unit and the readings it came from."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\r\n")
+    writer.writerow(("section", "name", "column", "value", "unit", "readings"))
+    for part in sections:
+        for row in part.rows:
+            for column, cell in zip(part.columns, row.cells, strict=False):
+                if isinstance(cell, Amount):
+                    cells: tuple[object, ...] = (cell.value, cell.unit, " ".join(map(str, cell.readings)))
+                else:
+                    cells = (cell, "", "")
+                writer.writerow([_harmless(c) for c in (part.name, row.name, column, *cells)])
+        for curve in part.curves:
+            for x, y in curve.points:
+                writer.writerow([_harmless(c) for c in (part.name, curve.name, f"{x:.1f} {curve.x_unit}", y, curve.y_unit, "")])
     return out.getvalue()
 
 

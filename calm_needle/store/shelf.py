@@ -37,6 +37,12 @@ class JobRow(NamedTuple):
     dossier_id: int
 
 
+class StaleRow(NamedTuple):
+    state: str
+    remark: str
+    stale_groups: str | None
+
+
 class PhaseMarkRow(NamedTuple):
     phase: str
     state: str
@@ -201,13 +207,23 @@ def job(conn: sqlite3.Connection, job_id: int) -> JobRow | None:
     return JobRow(*row) if row else None
 
 
-def mark_phase(conn: sqlite3.Connection, *, job_id: int, phase: str, state: str, remark: str, at_utc: str) -> None:
+def mark_phase(
+    conn: sqlite3.Connection, *, job_id: int, phase: str, state: str, remark: str, at_utc: str, stale_groups: str | None = None
+) -> None:
     """Add a mark to a phase; the last one counts."""
     conn.execute(
         """
-        INSERT INTO phase_mark (job_id, phase, state, remark, at_utc) VALUES (:job_id, :phase, :state, :remark, :at_utc)""",
-        {"job_id": job_id, "phase": phase, "state": state, "remark": remark, "at_utc": at_utc},
+        INSERT INTO phase_mark (job_id, phase, state, remark, at_utc, stale_groups)
+        VALUES (:job_id, :phase, :state, :remark, :at_utc, :stale_groups)""",
+        {"job_id": job_id, "phase": phase, "state": state, "remark": remark, "at_utc": at_utc, "stale_groups": stale_groups},
     )
+
+
+def phase_history(conn: sqlite3.Connection, job_id: int, phase: str) -> list[StaleRow]:
+    """Return every mark of one phase in its order, with the groups (JSON) that it put in doubt."""
+    named = {"id": job_id, "phase": phase}
+    rows = conn.execute("SELECT state, remark, stale_groups FROM phase_mark WHERE job_id = :id AND phase = :phase ORDER BY id", named)
+    return [StaleRow(*row) for row in rows]
 
 
 def phase_marks(conn: sqlite3.Connection, job_id: int) -> dict[str, PhaseMarkRow]:

@@ -149,6 +149,7 @@ class Group:
     title: str
     steps: tuple[Step, ...]
     repeat: RoundRule | None = None
+    derived_from: str = ""
     invalidated_by: tuple[str, ...] = ()
 
 

@@ -123,6 +123,7 @@ def _group(g: Mapping[str, Any]) -> Group:
         g["title"],
         tuple(_step(s) for s in g["steps"]),
         RoundRule(unit, below, r.get("most_rounds", 1)) if r else None,
+        g.get("derived", {}).get("from", ""),
         tuple(g.get("invalidated_by", ())),
     )
 

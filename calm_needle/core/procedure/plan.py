@@ -12,6 +12,7 @@ from calm_needle.core.dossier.model import Group, Model, Step
 from calm_needle.core.dossier.read import read_groups, resolved_group
 from calm_needle.core.procedure.kinds.table import KINDS
 from calm_needle.core.procedure.phases import phase_named
+from calm_needle.core.procedure.stale import Stale, measures_only
 
 VERSION = 1
 
@@ -60,8 +61,12 @@ class Plan:
         return replace(self, groups=(*self.groups, *read_groups(groups)), sets={**self.sets, **_sets(groups)})
 
 
-def plan_data(model: Model, phase: str) -> dict[str, Any]:
-    """Return the plan of a phase as JSON data: every group of the dossier either led through or left out with its reason."""
+def plan_data(model: Model, phase: str, *, again: Stale | None = None) -> dict[str, Any]:
+    """Return the plan of a phase as JSON data: every group of the dossier either led through or left out with its reason.
+
+    again: what of it no longer stands. The plan is then derived: those groups, and what measures before and after; the steps say
+    from what they are derived. Where no group is named, all of them.
+    """
     led = phase_named(phase).led
     groups: list[dict[str, Any]] = []
     left_out: list[dict[str, str]] = []
@@ -73,11 +78,19 @@ def plan_data(model: Model, phase: str) -> dict[str, Any]:
             reason = "this phase is done by hand"
         elif unknown:
             reason = f"the program cannot lead through a step of kind “{unknown[0]}”"
+        elif again and again.groups and raw["id"] not in again.groups and not measures_only(model_group(model, raw["id"])):
+            reason = "what was changed does not touch it"
         else:
-            groups.append(resolved_group(raw, model.adjusters))
+            derived = {"derived": {"from": again.why}} if again else {}
+            groups.append({**resolved_group(raw, model.adjusters), **derived})
             continue
         left_out.append({"id": raw["id"], "title": raw["title"], "reason": reason})
     return {"version": VERSION, "groups": groups, "left_out": left_out}
+
+
+def model_group(model: Model, group_id: str) -> Group:
+    """Return a group of a dossier's procedure by its id, which must be one."""
+    return next(g for g in model.groups if g.id == group_id)
 
 
 def read_plan(data: Mapping[str, Any]) -> Plan:

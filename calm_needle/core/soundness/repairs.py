@@ -1,9 +1,7 @@
-"""Changes made to a set: one at a time with a quick test after each, who gets the credit, and what each change makes stale."""
+"""Changes made to a set: one at a time with a quick test after each, and who gets the credit."""
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from typing import NamedTuple
-
-from calm_needle.core.dossier.model import Group
 
 # What can be done to a part; those after which its old measurements no longer count.
 KINDS = ("replaced", "wound anew", "mended", "cleaned", "moved")
@@ -29,13 +27,6 @@ class Repair(NamedTuple):
     words: str
     at_utc: str
     test: QuickTest | None
-
-
-class Stale(NamedTuple):
-    """Something that was done and is to be done again: the phase, and why."""
-
-    phase: str
-    why: str
 
 
 def untested(repairs: Sequence[Repair]) -> list[Repair]:
@@ -79,19 +70,3 @@ def left_in_cans(repairs: Sequence[Repair], *, cans: Mapping[str, Sequence[str]]
         if left and len(left) < len(sections):
             out.append((can, left, max(new[s] for s in sections if s in new)))
     return out
-
-
-def stale_after(*, part: str, what: str, stage: str, done: Collection[str], groups: Sequence[Group]) -> list[Stale]:
-    """Return which finished phases a change puts in doubt. stage: that of the part, empty where the dossier does not say.
-
-    A cleaned or moved part has not been under the iron: only what is tuned may have moved.
-    """
-    out = []
-    if what not in ("cleaned", "moved"):
-        out.append(Stale("safe start", f"{part} was {what}: first power again is behind the limiter"))
-        out.append(Stale("health", f"{part} was {what}: the bands are heard again"))
-    for group in groups:
-        if not stage or stage in group.invalidated_by:
-            out.append(Stale(group.phase, f"{part} was {what}, which {group.title} depends on"))
-    first: Mapping[str, Stale] = {s.phase: s for s in reversed(out)}
-    return [s for phase, s in first.items() if phase in done]

@@ -34,6 +34,8 @@ def thread_title(book: RunBook) -> str:
     if state.place is None:
         return "All groups are through"
     group = book.plan.group(state.place.group_id)
+    if group.derived_from:
+        return f"{group.title}, again: {group.derived_from}"
     if group.repeat is None:
         return group.title
     ordinal = ("", "First", "Second", "Third", "Fourth", "Fifth", "Sixth")

@@ -5,17 +5,18 @@ Knows nothing of instruments or pages. Not safe between threads: whoever shares 
 
 import json
 import sqlite3
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from typing import Any
 
-from calm_needle.core.dossier.model import Model, Step
+from calm_needle.core.dossier.model import TUNING_ID, Model, Step
 from calm_needle.core.dossier.read import read_model, resolved_group
 from calm_needle.core.procedure.judge import Moment, Standing
 from calm_needle.core.procedure.level_keeper import LevelMove
 from calm_needle.core.procedure.plan import Plan, plan_data, read_plan
 from calm_needle.core.procedure.rounds import RoundsVerdict, judge_rounds
 from calm_needle.core.procedure.run import Act, RunState, Visit, fold, rounds_of
+from calm_needle.core.procedure.stale import STILL_TURNS, Change, Stale, made_stale
 from calm_needle.core.quantities import Quantity
 from calm_needle.errors import CalmNeedleError, FieldsRefused, NotFound, RunMovedOn
 from calm_needle.store import runs, shelf
@@ -266,8 +267,24 @@ class RunBook:
         """Close the run; its phase is done."""
         self._expect("complete")
         with self._acting():
+            at = self._clock()
             self._add_act("finish", {})
-            shelf.mark_phase(self._conn, job_id=self.job.id, phase=self.run.phase, state="done", remark="by this run", at_utc=self._clock())
+            shelf.mark_phase(self._conn, job_id=self.job.id, phase=self.run.phase, state="done", remark="by this run", at_utc=at)
+            done = self.phases_done() - {self.run.phase}
+            open_again(self._conn, self.job.id, made_stale(self.model, self.turned(), done=done), at_utc=at)
+
+    def turned(self) -> list[Change]:
+        """What was turned in this run, and not back again."""
+        out: dict[str, Change] = {}
+        for visit in self.state.visits:
+            if visit.outcome is None or visit.superseded:
+                continue
+            net = visit.detail.get("net_turns")
+            for adjuster in self.plan.step(visit.step_id).adjusters:
+                if adjuster != TUNING_ID and visit.outcome != "skip" and (net is None or abs(net) > STILL_TURNS):
+                    name = self.model.adjuster(adjuster).name
+                    out[adjuster] = Change("turned", adjuster, f"{name} was turned in run {self.run.id}")
+        return list(out.values())
 
     def extend(self, groups: list[dict[str, Any]]) -> None:
         """Add groups, as the dossier writes them, to the end of the plan. Raises FieldsRefused for an id that is there already."""
@@ -415,16 +432,41 @@ class RunBook:
         runs.add_finding(self._conn, run_id=self.run.id, subject=subject, sentence=sentence, evidence=evidence, at_utc=self._clock())
 
 
-def begin_run(conn: sqlite3.Connection, *, job_id: int, phase: str, at_utc: str, bench: str | None = None) -> int:
+def open_again(conn: sqlite3.Connection, job_id: int, stale: Sequence[Stale], *, at_utc: str) -> None:
+    """Open phases again whose results no longer stand. Within a transaction."""
+    for s in stale:
+        groups = json.dumps(s.groups) if s.groups else None
+        shelf.mark_phase(conn, job_id=job_id, phase=s.phase, state="open", remark=s.why, at_utc=at_utc, stale_groups=groups)
+
+
+def stale_now(conn: sqlite3.Connection, job_id: int, phase: str) -> Stale | None:
+    """Return what of a phase that was done once no longer stands, with every reason since; None where nothing is stale.
+
+    By the order in which it was written, not by time.
+    """
+    why: list[str] = []
+    groups: list[str] = []
+    was_done = False
+    for mark in shelf.phase_history(conn, job_id, phase):
+        if mark.state == "done":
+            was_done, why, groups = True, [], []
+        elif was_done and mark.remark:
+            why.append(mark.remark)
+            groups += [g for g in json.loads(mark.stale_groups or "[]") if g not in groups]
+    return Stale(phase, "; ".join(why), tuple(groups)) if why else None
+
+
+def begin_run(conn: sqlite3.Connection, *, job_id: int, phase: str, at_utc: str, bench: str | None = None, in_full: bool = True) -> int:
     """Begin a run of a phase of a job by its dossier as it is now, and return its id. Raises NotFound, FieldsRefused for an empty plan.
 
-    bench: where its readings come from, when not as the job says.
+    bench: where its readings come from, when not as the job says. in_full: through all of it, and not only what a change made stale.
     """
     job = shelf.job(conn, job_id)
     if job is None:
         raise NotFound("job", job_id)
     model = read_model(json.loads(shelf.dossier_content(conn, job.dossier_id) or "{}"))
-    plan = plan_data(model, phase)
+    stale = None if in_full else stale_now(conn, job_id, phase)
+    plan = plan_data(model, phase, again=stale)
     if not plan["groups"]:
         raise FieldsRefused({"phase": f"The dossier has no steps for “{phase}” that this version can lead through."})
     with transaction(conn):

@@ -38,6 +38,7 @@ class PhaseLine:
     words: str
     run_id: int | None
     can_run: bool
+    partly: bool = False  # what is to be done again is less than all of it
 
 
 def take_in_dossier(conn: sqlite3.Connection, content: bytes, *, name: str) -> Model:
@@ -203,7 +204,7 @@ def phases_of(conn: sqlite3.Connection, job: shelf.JobRow) -> list[PhaseLine]:
         here = [r for r in of_job if r.phase == phase.name]
         last = here[-1] if here else None
         mark = marks.get(phase.name)
-        running = last is not None and last.id not in finished
+        running, stale = last is not None and last.id not in finished, None
         done = mark is not None and mark.state == "done"
         state = "running" if running else "done" if done else "if needed" if phase.if_needed else "open"
         can_run = bool(plan.groups)
@@ -211,13 +212,16 @@ def phases_of(conn: sqlite3.Connection, job: shelf.JobRow) -> list[PhaseLine]:
             words = "in hand"
         elif done and mark:
             words = f"done {mark.at_utc[:10]}" + (f", {mark.remark}" if mark.remark else "")
+        elif stale := run_book.stale_now(conn, job.id, phase.name):
+            words = f"again: {stale.why}"
         elif state == "if needed":
             words = "when a step cannot be met"
         elif can_run:
             words = f"{len(plan.steps)} steps in the dossier"
         else:
             words = phase.words or "by hand; the program keeps that it was done"
-        lines.append(PhaseLine(phase.name, state, words, last.id if last else None, can_run))
+        partly = not running and not done and stale is not None and bool(stale.groups) and can_run
+        lines.append(PhaseLine(phase.name, state, words, last.id if last else None, can_run, partly))
     return lines
 
 
@@ -232,8 +236,11 @@ def mark_phase(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> N
     shelf.mark_phase(conn, job_id=job_id, phase=phase, state=state, remark=form.get("remark", "").strip()[:400], at_utc=now_utc())
 
 
-def begin_run(conn: sqlite3.Connection, job_id: int, phase: str) -> int:
-    """Begin a run of a phase, or return the one that is open. Raises NotFound, FieldsRefused for a phase that cannot be led."""
+def begin_run(conn: sqlite3.Connection, job_id: int, phase: str, *, in_full: bool = True) -> int:
+    """Begin a run of a phase, or return the one that is open. Raises NotFound, FieldsRefused for a phase that cannot be led.
+
+    in_full: through all of it; else through what a change has made stale.
+    """
     job_of(conn, job_id)
     finished = runs.finished_runs(conn, job_id)
     for row in runs.runs_of_job(conn, job_id):
@@ -244,7 +251,7 @@ def begin_run(conn: sqlite3.Connection, job_id: int, phase: str) -> int:
         raise FieldsRefused({"phase": f"{gate.sentence} Or waive it on the job’s page, with a reason."})
     if phase not in PHASE_NAMES:
         raise FieldsRefused({"phase": "There is no such phase."})
-    return run_book.begin_run(conn, job_id=job_id, phase=phase, at_utc=now_utc())
+    return run_book.begin_run(conn, job_id=job_id, phase=phase, at_utc=now_utc(), in_full=in_full)
 
 
 def overview(conn: sqlite3.Connection, *, words: str = "", page: int = 1) -> dict[str, Any]:

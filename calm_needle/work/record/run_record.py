@@ -3,14 +3,15 @@
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
+from calm_needle.bench.practice_set import SetTruth
 from calm_needle.core.pictures import Curves, Mark
 from calm_needle.core.pictures import Line as CurveLine
-from calm_needle.core.procedure.figure import Figure
 from calm_needle.core.procedure.kinds.kind import StepKind
 from calm_needle.core.procedure.kinds.table import KINDS
+from calm_needle.core.procedure.report import Amount, Curve, Row, Section, section
 from calm_needle.core.procedure.run import Visit
 from calm_needle.core.procedure.series import Seen, level_db
-from calm_needle.core.quantities import format_db, format_si, split_si
+from calm_needle.core.procedure.set_up import settings
 from calm_needle.core.soundness.complaints import Complaint
 from calm_needle.core.soundness.repairs import Repair
 from calm_needle.files.readings_csv import CsvReading
@@ -18,23 +19,25 @@ from calm_needle.store import reckonings
 from calm_needle.store.runs import FindingRow, NoteRow, ReadingRow, RunRow
 from calm_needle.store.shelf import JobRow
 from calm_needle.work.bench.bench_thread import bead_label
-from calm_needle.work.bench.run_book import RunBook
+from calm_needle.work.bench.run_book import RunBook, stale_now
 from calm_needle.work.jobs import intake
 from calm_needle.work.soundness import parts_sweep, repairs
 from calm_needle.work.workshop import Workshop
 
+SETTING_UNITS = {"frequency": "Hz", "level": "V", "dial": "Hz"}
+
 
 @dataclass(frozen=True)
 class Line:
-    """One step of the run as the record lists it."""
+    """One step of the run: what was done and what came of it, in numbers with the readings they came from."""
 
     round: int
     name: str
     downwards: bool
     repeated: bool
     outcome: str
-    gain: str
-    turns: str
+    gained: Amount | None
+    turned: Amount | None
     words: str
 
 
@@ -45,19 +48,16 @@ class Record:
     run: RunRow
     job: JobRow
     finished: bool
-    nominal_hz: float
-    bench: str
-    set_up: str
+    by_hand: bool
     lines: list[Line]
-    before: dict[str, str] | None = None
-    after: dict[str, str] | None = None
-    gain: str | None = None
-    responses: list[CurveLine] = field(default_factory=list)
+    sections: list[Section] = field(default_factory=list)
+    gain: Amount | None = None
+    stale: str = ""
     decisions: list[str] = field(default_factory=list)
     findings: list[FindingRow] = field(default_factory=list)
     notes: list[NoteRow] = field(default_factory=list)
     left_out: list[str] = field(default_factory=list)
-    truth: dict[str, str] | None = None
+    truth: SetTruth | None = None
     complaints: list[Complaint] = field(default_factory=list)
     waived: str | None = None
     reckoned: list[str] = field(default_factory=list)
@@ -77,13 +77,11 @@ def record_of(workshop: Workshop, run_id: int) -> Record:
         record.waived = gate.sentence if gate.waived else None
         record.changed = [_change(r) for r in repairs.of_job(conn, record.job.id)]
         record.health = parts_sweep.view(conn, record.job.id).whole.sentence
+        stale = stale_now(conn, record.job.id, record.run.phase)
+        record.stale = stale.why if stale else ""
         record.reckoned = [r.sentence for r in reckonings.reckonings_of_job(conn, record.job.id)]
-    if on_bench and (truth := workshop.live.truth()) is not None:
-        record.truth = {
-            "peak": f"{truth.peak_hz / 1e3:.2f} kHz",
-            "loss": f"{truth.loss_db:.2f} dB",
-            "best": f"{truth.best_loss_db:.2f} dB",
-        }
+    if on_bench:
+        record.truth = workshop.live.truth()
     return record
 
 
@@ -109,23 +107,25 @@ def _read(book: RunBook) -> Record:
         run=book.run,
         job=book.job,
         finished=book.state.stage == "finished",
-        nominal_hz=book.model.if_hz,
-        bench="instruments, read by the program" if book.run.bench == "instruments" else "readings typed by hand",
-        set_up=_set_up_words(book),
+        by_hand=book.run.bench != "instruments",
         lines=[_line(book, v) for v in visits if not _kind(book, v).compares],
         decisions=[d["sentence"] + ("" if d["advised"] == d["go_on"] else " Decided otherwise.") for d in book.state.decisions],
         findings=book.findings(),
         notes=book.notes(),
         left_out=[f"{book.plan.step(v.step_id).title}: {v.detail['reason']}" for v in visits if v.outcome == "skip"],
     )
-    if checks:
-        record.before = _check(checks[0])
-        record.responses.append(_response(book, checks[0], "before"))
-    if len(checks) > 1:
-        record.after = _check(checks[-1])
-        record.gain = format_db(checks[-1].detail["level_db"] - checks[0].detail["level_db"])
-        record.responses.append(_response(book, checks[-1], "after"))
-    record.responses = [r for r in record.responses if len(r.points) > 1]
+    ends = checks[:1] + checks[1:][-1:]
+    if ends:
+        record.sections.append(_before_and_after([_check(v) for v in ends]))
+    if len(ends) > 1:
+        readings = tuple(v.detail["reading"] for v in ends if "reading" in v.detail)
+        record.gain = Amount(ends[1].detail["level_db"] - ends[0].detail["level_db"], "dB", readings, signed=True)
+    names: tuple[Literal["before", "after"], ...] = ("before", "after")
+    curves = [_response(book, visit, name) for visit, name in zip(ends, names, strict=False)]
+    if curves := [c for c in curves if len(c.points) > 1]:
+        record.sections.append(Section("response", curves=tuple(curves), nominal=book.model.if_hz))
+    record.sections.append(Section("adjusters", ("gained", "turned", "what was seen"), tuple(_row(line) for line in record.lines)))
+    record.sections.append(_set_up(book))
     return record
 
 
@@ -144,46 +144,56 @@ def _line(book: RunBook, visit: Visit) -> Line:
     words: str = {"no_peak": "no peak found", "skip": detail.get("reason", "")}.get(visit.outcome or "", "")
     if visit.outcome == "take":
         words = _kind(book, visit).report(detail)
-    turns = detail.get("net_turns")
+    turns, readings = detail.get("net_turns"), (detail["reading"],) if "reading" in detail else ()
     return Line(
         round=visit.place.round,
         name=name,
         downwards=_kind(book, visit).goal == "minimum",
         repeated=book.plan.group(visit.place.group_id).repeat is not None,
         outcome=visit.outcome or "",
-        gain=_gain(detail),
-        turns="" if turns is None else f"{turns:+.2f}".replace("-", "\u2212"),
+        gained=_gained(detail, readings),
+        turned=None if turns is None else Amount(turns, "turn", readings, signed=True),
         words=words,
     )
 
 
-def _check(visit: Visit) -> dict[str, str]:
-    detail: Any = visit.detail
-    number, unit = split_si(detail["value"], unit=detail["unit"], digits=3)
-    band = detail.get("passband") or {}
+def _row(line: Line) -> Row:
+    return Row(f"{line.name}, round {line.round}" if line.repeated else line.name, (line.gained, line.turned, line.words))
+
+
+def _check(visit: Visit) -> dict[str, Amount | None]:
+    """What was measured of the set as it stood, by name."""
+    detail = visit.detail
+    of, band = (detail["reading"],), detail.get("passband") or {}
     low, high = band.get("low_hz"), band.get("high_hz")
+    level = detail.get("generator_v")
     return {
-        "reading": f"{number}\u2009{unit}",
-        "level": format_si(detail["generator_v"], unit="V", digits=3) if detail.get("generator_v") else "",
-        "peak": f"{band['peak_hz'] / 1e3:.2f}\u2009kHz" if band else "not measured",
-        "width": f"{(high - low) / 1e3:.2f}\u2009kHz" if low and high else "not measured",
-        "centre": f"{(high + low) / 2e3:.2f}\u2009kHz" if low and high else "not measured",
+        "indicator": Amount(detail["value"], detail["unit"], of),
+        "generator": Amount(level, "V", of) if level else None,
+        "highest at": Amount(band["peak_hz"], "Hz", of) if band else None,
+        "centre at −6 dB": Amount((high + low) / 2.0, "Hz", of) if low and high else None,
+        "width at −6 dB": Amount(high - low, "Hz", of) if low and high else None,
     }
 
 
-def _response(book: RunBook, visit: Visit, name: Literal["before", "after"]) -> CurveLine:
-    generator = book.plan.step(visit.step_id).set_up.source
+def _before_and_after(ends: list[dict[str, Amount | None]]) -> Section:
+    return Section("before and after", ("before", "after"), tuple(Row(name, tuple(end[name] for end in ends)) for name in ends[0]))
+
+
+def _response(book: RunBook, visit: Visit, name: Literal["before", "after"]) -> Curve:
+    source = book.plan.step(visit.step_id).set_up.source
     rows = [r for r in book.readings_of(visit) if r.kind == "sweep" and r.struck is None and r.generator_hz]
-    reference = generator.level_v if generator else 1.0
-    return CurveLine(name, sorted((r.generator_hz or 0.0, _decibels(r, reference)) for r in rows), name)
+    reference = source.level_v if source else 1.0
+    points = sorted((r.generator_hz or 0.0, _decibels(r, reference)) for r in rows)
+    return Curve(name, tuple(points), "Hz", "dB", tuple(r.id for r in rows))
 
 
-def _gain(detail: Any) -> str:
+def _gained(detail: Any, readings: tuple[int, ...]) -> Amount | None:
     """What a step gained, or the figure that it came to."""
     if detail.get("gain_db") is not None:
-        return format_db(detail["gain_db"])
+        return Amount(detail["gain_db"], "dB", readings, signed=True)
     figure = detail.get("figure")
-    return Figure(**{**figure, "sigma": None}).shown() if figure else ""
+    return Amount(figure["value"], figure["unit"], readings) if figure else None
 
 
 def _decibels(row: ReadingRow, reference_v: float) -> float:
@@ -192,21 +202,22 @@ def _decibels(row: ReadingRow, reference_v: float) -> float:
 
 def response_picture(record: Record) -> Curves | None:
     """Return the swept responses before and after as a picture, decibels from the highest point of all; None without any."""
-    if not record.responses:
+    response = section(record.sections, "response")
+    if response is None:
         return None
-    top = max(v for r in record.responses for _, v in r.points)
-    lines = [CurveLine(r.name, [(f, v - top) for f, v in r.points], r.ink) for r in record.responses]
-    return Curves("Swept response", "Hz", "dB", lines, [Mark(record.nominal_hz, "nominal")])
+    top = max(v for c in response.curves for _, v in c.points)
+    lines = [CurveLine(c.name, [(f, v - top) for f, v in c.points], c.name) for c in response.curves]
+    return Curves("Swept response", "Hz", "dB", lines, [Mark(response.nominal or 0.0, "nominal")])
 
 
-def _set_up_words(book: RunBook) -> str:
-    step = next((s for s in book.plan.steps if s.adjusters and s.set_up.source), None)
-    if step is None or step.set_up.source is None:
-        return ""
-    generator = step.set_up.source
-    indicator = f"; {step.set_up.watched.quantity} {step.set_up.watched.where}" if step.set_up.watched else ""
-    return (
-        f"Generator {generator.frequency_hz / 1e3:.3f} kHz, "
-        f"{generator.modulation} {100 * generator.depth:.0f} %, {generator.tone_hz:.0f} Hz, "
-        f"into {book.model.point_name(step.set_up.goes_in)}{indicator}."
-    )
+def _set_up(book: RunBook) -> Section:
+    """How it was measured: every set-up that was used, with its own point, coupling and source."""
+    rows: list[Row] = []
+    for step in book.plan.steps:
+        if not any(v.step_id == step.id for v in book.state.visits):
+            continue
+        for s in settings(step.set_up, None, model=book.model):
+            row = Row(s.label, (Amount(s.value, SETTING_UNITS[s.kind]) if s.kind in SETTING_UNITS else s.shown,))
+            if row not in rows:
+                rows.append(row)
+    return Section("set up", ("set to",), tuple(rows))

@@ -4,15 +4,17 @@ import sqlite3
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from calm_needle.core.procedure.stale import Change, made_stale
 from calm_needle.core.quantities import format_si, parse_si
 from calm_needle.core.soundness.cautions import Caution, cautions_for
 from calm_needle.core.soundness.parts_sweep import UNITS, Part
-from calm_needle.core.soundness.repairs import KINDS, OUTCOMES, QuickTest, Repair, overruled, shared_credit, stale_after, untested
+from calm_needle.core.soundness.repairs import KINDS, OUTCOMES, QuickTest, Repair, overruled, shared_credit, untested
 from calm_needle.errors import FieldsRefused, NotUnderstood
 from calm_needle.store import repairs as store
 from calm_needle.store import shelf, starts
 from calm_needle.store.db import transaction
 from calm_needle.store.shelf import JobRow
+from calm_needle.work.bench.run_book import open_again
 from calm_needle.work.clock import now_utc
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
@@ -119,8 +121,9 @@ def keep(conn: sqlite3.Connection, job: JobRow, *, part: str, what: str, value: 
     store.add_repair(conn, job_id=job.id, part=part, what=what, value=value, words=words.strip()[:LONGEST_WORDS], at_utc=at_utc)
     stage = next((p.stage for p in model.parts if p.id == part), "")
     done = {m.phase for m in shelf.phase_marks(conn, job.id).values() if m.state == "done"}
-    for stale in stale_after(part=part, what=what, stage=stage, done=done, groups=model.groups):
-        shelf.mark_phase(conn, job_id=job.id, phase=stale.phase, state="open", remark=stale.why, at_utc=at_utc)
+    # A cleaned or moved part has not been under the iron.
+    change = Change("cleaned" if what in ("cleaned", "moved") else "mended", part, f"{part} was {what}", stage)
+    open_again(conn, job.id, made_stale(model, [change], done=done), at_utc=at_utc)
 
 
 def quick_test(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:

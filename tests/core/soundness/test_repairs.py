@@ -1,10 +1,6 @@
 import unittest
 
-from calm_needle.core.soundness.repairs import QuickTest, Repair, overruled, shared_credit, stale_after, untested
-from tests.support import dossiers
-
-GROUPS = dossiers.model("dunlin-3").groups
-ALL = ("safe start", "health", "intermediate frequency", "oscillator and dial", "front end")
+from calm_needle.core.soundness.repairs import QuickTest, Repair, overruled, shared_credit, untested
 
 
 def made(*tested: bool) -> list[Repair]:
@@ -33,20 +29,3 @@ class Credit(unittest.TestCase):
         self.assertIn("within a year of 2026-11-25", overruled([one], cans=cans)[0])
         self.assertEqual(overruled([one, one._replace(part="C14a")], cans=cans), [])
         self.assertEqual(overruled([], cans=cans), [])
-
-
-class MakingStale(unittest.TestCase):
-    def after(self, what: str, stage: str) -> set[str]:
-        return {s.phase for s in stale_after(part="R11", what=what, stage=stage, done=ALL, groups=GROUPS)}
-
-    def test_each_change_reaches_what_depends_on_its_stage_and_no_further(self) -> None:
-        self.assertEqual(self.after("replaced", "audio"), {"safe start", "health"})
-        self.assertEqual(self.after("replaced", "mixer"), {"safe start", "health", "intermediate frequency"})
-        self.assertEqual(self.after("replaced", "oscillator"), {"safe start", "health", "oscillator and dial", "front end"})
-        self.assertEqual(self.after("moved", "aerial"), {"front end"})
-
-    def test_where_nobody_knows_the_stage_all_of_it_is_in_doubt(self) -> None:
-        self.assertEqual(self.after("mended", ""), set(ALL))
-
-    def test_what_was_not_done_cannot_be_stale(self) -> None:
-        self.assertEqual(stale_after(part="R1", what="replaced", stage="mixer", done=(), groups=GROUPS), [])

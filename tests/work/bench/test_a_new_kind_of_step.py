@@ -111,7 +111,9 @@ class AKindMadeUpHere(unittest.TestCase):
         book.take()
         book.finish()
         (line,) = run_record.record_of(self.workshop, book.run.id).lines
-        self.assertEqual((line.name, line.gain, line.words), ("Count", "300.0\u2009mV", "the mean of many, 0.300 V"))
+        assert line.gained is not None
+        self.assertAlmostEqual(line.gained.value, 0.3)
+        self.assertEqual((line.name, line.gained.unit, line.words), ("Count", "V", "the mean of many, 0.300 V"))
 
     def test_rehearsal(self) -> None:
         book = self.begin()

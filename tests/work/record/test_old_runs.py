@@ -4,13 +4,19 @@ from pathlib import Path
 from typing import Any, ClassVar
 
 from calm_needle.core.procedure.plan import plan_data, read_plan
+from calm_needle.core.procedure.report import Amount, section
 from calm_needle.core.procedure.run import RunState, fold
+from calm_needle.web.screens.record.wording import shown
 from calm_needle.work.record import run_record
 from calm_needle.work.workshop import Workshop
 from tests.support.old_folder import unpack
 
 OLD = "schema-15"
 NAMED_SINCE = ("step_id", "round", "group_id", "visit")  # what acts name now and did not then
+
+
+def _words(amount: Amount | None) -> str:
+    return shown(amount) if amount else ""
 
 
 class RunsRecordedBefore(unittest.TestCase):
@@ -74,13 +80,16 @@ class RunsRecordedBefore(unittest.TestCase):
         for run_id, account in self.said.items():
             with self.subTest(run=run_id):
                 was, record = account["record"], run_record.record_of(self.workshop, run_id)
-                self.assertEqual(
-                    [(x.round, x.name, x.outcome, x.gain, x.turns, x.words) for x in record.lines],
-                    [tuple(x[k] for k in ("round", "name", "outcome", "gain", "turns", "words")) for x in was["lines"]],
-                )
-                self.assertEqual((record.finished, record.gain, record.decisions), (was["finished"], was["gain"], was["decisions"]))
+                worded = [(x.round, x.name, x.outcome, _words(x.gained), _words(x.turned), x.words) for x in record.lines]
+                kept = ("round", "name", "outcome", "gain", "turns", "words")
+                self.assertEqual(worded, [tuple(x[k] for k in kept) for x in was["lines"]])
+                self.assertEqual((record.finished, record.decisions), (was["finished"], was["decisions"]))
+                self.assertEqual(_words(record.gain) or None, was["gain"])
                 self.assertEqual([f.sentence for f in record.findings], [f["sentence"] for f in was["findings"]])
-                self.assertEqual((record.before, record.after), (was["before"], was["after"]))
+                figures = section(record.sections, "before and after")
+                for i, end in enumerate(("before", "after")):
+                    now = [shown(row.cells[i]) for row in figures.rows if i < len(row.cells)] if figures else []
+                    self.assertEqual(now, [was[end][k] for k in ("reading", "level", "peak", "centre", "width")] if was[end] else [])
                 self.assertEqual(record.left_out, was["left_out"])
 
     def test_the_acts_themselves_fit_only_the_plan_that_was_kept(self) -> None:

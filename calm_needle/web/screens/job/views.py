@@ -26,7 +26,7 @@ def page(job_id: int) -> str:
 @screen.post("/<int:job_id>/runs")
 def begin_run(job_id: int) -> Response:
     with workshop().store() as conn:
-        run_id = work.begin_run(conn, job_id, typed_form().get("phase", ""))
+        run_id = work.begin_run(conn, job_id, typed_form().get("phase", ""), in_full=typed_form().get("only") != "stale")
     return make_response(redirect(url_for("bench.page", run_id=run_id), 303))
 
 

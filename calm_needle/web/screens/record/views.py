@@ -2,9 +2,11 @@
 
 from flask import Blueprint, Response, render_template
 
-from calm_needle.files.readings_csv import write_readings
+from calm_needle.core.procedure.report import Section, section
+from calm_needle.files.readings_csv import write_readings, write_report
 from calm_needle.files.svg_picture import draw
 from calm_needle.web.asking import workshop
+from calm_needle.web.screens.record import wording
 from calm_needle.work.record import run_record as work
 
 screen = Blueprint("record", __name__, url_prefix="/runs")
@@ -13,7 +15,13 @@ screen = Blueprint("record", __name__, url_prefix="/runs")
 @screen.get("/<int:run_id>/record")
 def page(run_id: int) -> str:
     record = work.record_of(workshop(), run_id)
-    return render_template("record/page.html", record=record, chart=_chart(record))
+    return render_template("record/page.html", record=record, chart=_chart(record), shown=wording.shown, **_sections(record))
+
+
+@screen.get("/<int:run_id>/figures.csv")
+def figures(run_id: int) -> Response:
+    text = write_report(work.record_of(workshop(), run_id).sections)
+    return Response(text, mimetype="text/csv", headers={"Content-Disposition": f'attachment; filename="run-{run_id}-figures.csv"'})
 
 
 @screen.get("/<int:run_id>/response.svg")
@@ -26,6 +34,15 @@ def chart(run_id: int) -> Response:
 def readings(run_id: int) -> Response:
     text = write_readings(work.readings_of_run(workshop(), run_id))
     return Response(text, mimetype="text/csv", headers={"Content-Disposition": f'attachment; filename="run-{run_id}-readings.csv"'})
+
+
+def _sections(record: work.Record) -> dict[str, Section | None]:
+    """The parts of the record that the page sets in places of their own."""
+    return {
+        "figures": section(record.sections, "before and after"),
+        "response": section(record.sections, "response"),
+        "set_up": section(record.sections, "set up"),
+    }
 
 
 def _chart(record: work.Record, *, standalone: bool = False) -> str:

@@ -1,0 +1,31 @@
+"""The record's numbers in words, for the page and for paper."""
+
+from calm_needle.core.procedure.report import Amount, Cell
+from calm_needle.core.quantities import TRUE_MINUS, format_db, format_si, split_si
+
+NOT_MEASURED = "not measured"
+# Figures that a quantity is shown with: a frequency of a strip to ten hertz, a turn to a hundredth.
+PLACES = {"Hz": 2, "turn": 2}
+
+
+def shown(cell: Cell) -> str:
+    """Return a cell as the page shows it."""
+    if cell is None:
+        return NOT_MEASURED
+    return cell if isinstance(cell, str) else amount(cell)
+
+
+def amount(a: Amount) -> str:
+    """Return a number as the page shows it.
+
+    >>> amount(Amount(468.02e3, "Hz")), amount(Amount(-0.4, "dB", signed=True)), amount(Amount(-1.25, "turn", signed=True))
+    ('468.02\u2009kHz', '−0.4', '−1.25')
+    """
+    if a.unit == "dB" and a.signed:
+        return format_db(a.value)
+    if a.unit == "turn":
+        return f"{a.value:+.{PLACES['turn']}f}".replace("-", TRUE_MINUS)
+    if a.unit == "Hz":
+        return f"{a.value / 1e3:.{PLACES['Hz']}f}\u2009kHz" if abs(a.value) < 2e6 else format_si(a.value, unit="Hz", digits=6)
+    number, unit = split_si(a.value, unit=a.unit, digits=3)
+    return f"{number}\u2009{unit}"
