@@ -135,7 +135,7 @@ def photographs(page: Page) -> None:
         page.get_by_label("What is there").fill(label)
         page.get_by_label("% from left").fill(str(x))
         page.get_by_label("% from top").fill(str(y))
-        page.get_by_role("button", name="Put it in").click()
+        page.get_by_role("button", name="Add the pin").click()
         page.get_by_role("region", name="Pins").get_by_text(label).first.wait_for()
 
 

@@ -30,6 +30,7 @@ from calm_needle.web.screens.repairs.views import screen as repairs
 from calm_needle.web.screens.shelf.views import screen as shelf
 from calm_needle.web.screens.start.views import screen as start
 from calm_needle.work.jobs import drafts
+from calm_needle.work.jobs.bar import JobBar, job_bar, job_of_run
 from calm_needle.work.workshop import Workshop
 
 HERE = Path(__file__).parent
@@ -54,6 +55,7 @@ SCREENS = (
     notes,
 )
 THEMES = ("system", "linen", "lamp")
+ABOUT_A_RUN = ("record.page",)
 A_YEAR_S = 31_536_000
 
 
@@ -90,7 +92,9 @@ def create_app(workshop: Workshop, *, port: int | None = None) -> Flask:
         app.register_blueprint(screen)
     failures.register(app)
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
-    app.jinja_env.globals.update(asset=_asset, script=_script, theme=_theme, job_of_page=_job_of_page, drafts_of=_drafts_of)
+    app.jinja_env.globals.update(
+        asset=_asset, script=_script, theme=_theme, job_of_page=_job_of_page, job_bar=_job_bar, drafts_of=_drafts_of
+    )
     app.jinja_env.globals["last_word"] = LAST_WORD
     app.jinja_env.filters.update(si=_si, db=format_db, sentence=_sentence)
 
@@ -149,9 +153,20 @@ def _digest(file: Path) -> str:
 
 
 def _job_of_page() -> int | None:
-    """The job that a page is about; none for pages of the bench, which keep their own."""
-    found = (request.view_args or {}).get("job_id")
-    return int(found) if found is not None else None
+    """The job that a page is about; none for the bench page, which has a bar of its own."""
+    named = request.view_args or {}
+    if request.endpoint in ABOUT_A_RUN and "run_id" in named:
+        with current_app.extensions["workshop"].store() as conn:
+            return job_of_run(conn, named["run_id"])
+    return int(named["job_id"]) if named.get("job_id") is not None else None
+
+
+def _job_bar(job_id: int) -> JobBar | None:
+    try:
+        with current_app.extensions["workshop"].store() as conn:
+            return job_bar(conn, job_id)
+    except NotFound:  # the page of a job that is not there
+        return None
 
 
 def _drafts_of(job_id: int) -> list[dict[str, object]]:

@@ -139,7 +139,7 @@ class Rewinding(BrowserTest):
         page.wait_for_load_state()  # pointing is the script's
         page.locator("svg[data-point-x]").click(position={"x": 200, "y": 150})
         page.get_by_label("What is there").fill("start of the winding")
-        page.get_by_role("button", name="Put it in").click()
+        page.get_by_role("button", name="Add the pin").click()
         expect(page.get_by_role("region", name="Pins")).to_contain_text("start of the winding")
         self.assertEqual(violations(page), [])
 

@@ -40,7 +40,7 @@ def thread_title(book: RunBook) -> str:
         return group.title
     ordinal = ("", "First", "Second", "Third", "Fourth", "Fifth", "Sixth")
     number = ordinal[state.place.round] if state.place.round < len(ordinal) else f"{state.place.round}th"
-    return f"{number} round: {group.title[0].lower()}{group.title[1:]}"
+    return f"{number} round: {group.title}"
 
 
 def since_start(book: RunBook) -> dict[str, str] | None:

@@ -68,6 +68,11 @@ def pick_up(conn: sqlite3.Connection, job: JobRow) -> PickUp:
     )
 
 
+def open_ends(conn: sqlite3.Connection, job: JobRow) -> int:
+    """Return how many things of a job are open, as its page lists them."""
+    return len(_open(conn, job, entries.still_open(conn, job.id)))
+
+
 def _last(conn: sqlite3.Connection, job: JobRow) -> list[tuple[str, str, str]]:
     """What was read last, newest first: rails, parts, bands, the last run."""
     model = model_of_dossier(conn, job.dossier_id)

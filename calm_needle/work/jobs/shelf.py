@@ -109,6 +109,13 @@ def _read(content: str) -> Model:
     return read_model(json.loads(content))
 
 
+@lru_cache(maxsize=64)
+def _steps_led(content: str) -> dict[str, int]:
+    """How many steps of each phase a run of this dossier would lead through."""
+    model = _read(content)
+    return {phase.name: len(plan_of(model, phase.name).steps) for phase in PHASES}
+
+
 def dossier_text(conn: sqlite3.Connection, key: str) -> str:
     """Return a model's dossier as the file it is exchanged as. Raises NotFound."""
     row = shelf.model_by_key(conn, key)
@@ -195,19 +202,18 @@ def parts_of_job(conn: sqlite3.Connection, job: shelf.JobRow) -> list[Part]:
 def phases_of(conn: sqlite3.Connection, job: shelf.JobRow) -> list[PhaseLine]:
     """Return the phases of a job in the order of the work, with what has been done in each."""
     marks = shelf.phase_marks(conn, job.id)
-    model = model_of_dossier(conn, job.dossier_id)
+    led = _steps_led(shelf.dossier_content(conn, job.dossier_id) or "{}")
     finished = runs.finished_runs(conn, job.id)
     of_job = runs.runs_of_job(conn, job.id)
     lines = []
     for phase in PHASES:
-        plan = plan_of(model, phase.name)
         here = [r for r in of_job if r.phase == phase.name]
         last = here[-1] if here else None
         mark = marks.get(phase.name)
         running, stale = last is not None and last.id not in finished, None
         done = mark is not None and mark.state == "done"
         state = "running" if running else "done" if done else "if needed" if phase.if_needed else "open"
-        can_run = bool(plan.groups)
+        can_run = led[phase.name] > 0
         if running:
             words = "in hand"
         elif done and mark:
@@ -217,7 +223,7 @@ def phases_of(conn: sqlite3.Connection, job: shelf.JobRow) -> list[PhaseLine]:
         elif state == "if needed":
             words = "when a step cannot be met"
         elif can_run:
-            words = f"{len(plan.steps)} steps in the dossier"
+            words = f"{led[phase.name]} steps in the dossier"
         else:
             words = phase.words or "by hand; the program keeps that it was done"
         partly = not running and not done and stale is not None and bool(stale.groups) and can_run

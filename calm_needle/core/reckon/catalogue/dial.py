@@ -241,7 +241,7 @@ CALCULATORS = (
         (
             Result("overlap_hz", "Overlap with the next (minus: gap)", "Hz", 4, signed=True),
             Result("least_hz", "Least", "Hz", 4, signed=True),
-            Result("verdict", "So there is"),
+            Result("verdict", "Verdict"),
         ),
         "The least overlap is {least_hz}: {verdict}.",
         ("end of each band less the beginning of the next: {overlap_hz}",),

@@ -121,7 +121,7 @@ CALCULATORS = (
             Result("error_hz", "Off by", "Hz", 5, signed=True),
             Result("error_ppm", "that is", "ppm", 4, signed=True),
             Result("uncertainty_hz", "Reference leaves open, ±", "Hz", 3),
-            Result("verdict", "So it is"),
+            Result("verdict", "Verdict"),
         ),
         "{error_hz} off, {error_ppm}: {verdict}.",
         (
@@ -230,7 +230,7 @@ CALCULATORS = (
             Result("hz_per_turn", "A turn does", "Hz"),
             Result("hz_per_degree", "a degree", "Hz", 3),
             Result("tolerance_degrees", "Tolerance, in degrees", "", 3),
-            Result("verdict", "So it is"),
+            Result("verdict", "Verdict"),
         ),
         "{hz_per_turn} a turn; the tolerance is {tolerance_degrees} degrees: {verdict}.",
         (

@@ -156,7 +156,7 @@ CALCULATORS = (
         (
             Result("l_wanted_h", "Inductance wanted", "H"),
             Result("wanted_percent", "On the travel at", "%", 3),
-            Result("verdict", "So it is"),
+            Result("verdict", "Verdict"),
         ),
         "With {c_measured_f} the coil must be {l_wanted_h}, {wanted_percent} along its travel: {verdict}.",
         (
@@ -176,7 +176,7 @@ CALCULATORS = (
         (
             Result("l_middle_h", "Middle of the travel", "H"),
             Result("wanted_percent", "Wanted lies at", "%", 3),
-            Result("verdict", "So it is"),
+            Result("verdict", "Verdict"),
         ),
         "{l_wanted_h} lies {wanted_percent} along the travel: {verdict}.",
         ("({l_wanted_h} − {l_min_h}) / ({l_max_h} − {l_min_h}) = {wanted_percent}", "middle: ({l_min_h} + {l_max_h}) / 2 = {l_middle_h}"),
@@ -199,7 +199,7 @@ CALCULATORS = (
         (
             Result("difference_percent", "Difference", "%", 3, signed=True),
             Result("across_h", "As if this lay across it", "H", 3),
-            Result("verdict", "So"),
+            Result("verdict", "Verdict"),
         ),
         "In the circuit it reads {difference_percent} of what it is: {verdict}.",
         ("({l_in_h} − {l_out_h}) / {l_out_h} = {difference_percent}", "1 / (1 / {l_in_h} − 1 / {l_out_h}), without sign = {across_h}"),
@@ -226,7 +226,7 @@ CALCULATORS = (
             Result("depth_db", "Depth", "dB"),
             Result("width_hz", "Width 3 dB above its bottom", "Hz", 3),
             Result("q", "Q from that", "", 3),
-            Result("verdict", "So"),
+            Result("verdict", "Verdict"),
         ),
         "{verdict}: {depth_db} deep at {f0_hz}.",
         (

@@ -32,7 +32,7 @@ def _open(a: Answers) -> Said:
         return Said("stop", f"It is not open: {format_si(ohm, unit='Ω', digits=3)}. Rewinding is the last resort; find what else is wrong.")
     if a.text("end_found") == "yes":
         return Said("watch", "The broken end can be seen: bridge it with a splice first; it may save the whole winding.", ("open",))
-    return Said("good", "Open, and the break lies inside: it must be wound anew.", ("open",))
+    return Said("good", "Open, and the break lies inside: it must be rewound.", ("open",))
 
 
 def _sister(a: Answers) -> Said:

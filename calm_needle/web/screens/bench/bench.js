@@ -141,12 +141,9 @@ document.addEventListener('alpine:init', () => {
       try {
         const answer = await fetch(location.pathname, { headers: { Accept: 'text/html' } });
         if (!answer.ok) return;
-        const fresh = new DOMParser().parseFromString(await answer.text(), 'text/html');
+        const fresh = Swap.read(await answer.text());
         const focused = document.activeElement?.closest('[data-swap] [data-key]')?.dataset.key;
-        for (const part of document.querySelectorAll('[data-swap]')) {
-          const next = fresh.querySelector(`[data-swap="${part.dataset.swap}"]`);
-          if (next && next.innerHTML !== part.innerHTML) part.replaceChildren(...next.childNodes);
-        }
+        Swap.parts(fresh);
         document.title = fresh.title;
         this.begin(this.read());
         // What the stream said while the page was on its way is newer than the page.

@@ -13,9 +13,10 @@
     } catch { return say(form, 'The program itself does not answer; nothing was kept. What you typed stays: press Enter again in a moment.'); }
     const text = await reply.text();
     if (!reply.ok) return say(form, reply.status === 422 ? text : 'This was not kept; load the page again and repeat it.');
-    const fresh = new DOMParser().parseFromString(text, 'text/html');
-    form.replaceWith(fresh.querySelector('form[data-line]'));
-    document.getElementById('tally').replaceChildren(fresh.querySelector('[data-tally]'));
+    const fresh = Swap.read(text);
+    document.activeElement?.blur();
+    Swap.one(form, fresh.querySelector('form[data-line]'));
+    Swap.one(document.querySelector('[data-tally]'), fresh.querySelector('[data-tally]'));
     const next = document.querySelectorAll('form[data-line] input[name=value]')[at + 1];
     if (next) { next.focus(); next.select(); }
     document.documentElement.dataset.kept = String(Number(document.documentElement.dataset.kept || 0) + 1);

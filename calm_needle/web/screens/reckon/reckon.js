@@ -13,9 +13,7 @@
     try {
       const reply = await fetch(form.action, { method: 'POST', body, headers: { 'X-Part': 'answer', 'X-CSRFToken': body.get('csrf_token') } });
       if (reply.ok) {
-        const open = answer.querySelector('details')?.open;
-        answer.innerHTML = await reply.text();
-        if (open) answer.querySelector('details')?.setAttribute('open', '');
+        Swap.inside(answer, Swap.read(await reply.text()).body);
         const faulty = [...answer.querySelectorAll('[data-fault]')].map((n) => n.dataset.fault);
         for (const field of form.elements) if (field.id.startsWith('in-')) field.toggleAttribute('aria-invalid', faulty.includes(field.name));
         document.documentElement.dataset.answered = String(Number(document.documentElement.dataset.answered || 0) + 1);

@@ -10,8 +10,8 @@
     let text;
     try { text = await (await fetch(address)).text(); } catch { return; }
     if (mine !== asked) return;  // a slower answer to an older question
-    const fresh = new DOMParser().parseFromString(text, 'text/html').querySelector('[data-jobs]');
-    if (fresh) document.querySelector('[data-jobs]').replaceWith(fresh);
+    const fresh = Swap.read(text).querySelector('[data-jobs]');
+    if (fresh) Swap.one(document.querySelector('[data-jobs]'), fresh);
     history.replaceState(null, '', address);
   }
   field.addEventListener('input', () => { clearTimeout(timer); timer = setTimeout(find, 120); });

@@ -1,0 +1,58 @@
+"""The bar that every page of a job carries: which set, on or off, how far its phases are, the run in hand, what is open."""
+
+import sqlite3
+from dataclasses import dataclass
+from typing import NamedTuple
+
+from calm_needle.core.procedure.phases import PHASES
+from calm_needle.store import runs, starts
+from calm_needle.store.shelf import JobRow
+from calm_needle.work.jobs import pick_up
+from calm_needle.work.jobs.shelf import job_of, phases_of
+from calm_needle.work.soundness.repairs import POWERED
+
+
+class BarPhase(NamedTuple):
+    """A phase in the bar: its short name, how it stands, the screen that is its own (empty: the job's page), its run if one is in hand."""
+
+    name: str
+    short: str
+    state: str
+    page: str
+    run_id: int | None
+
+
+@dataclass(frozen=True)
+class JobBar:
+    """What the bar shows. power: on, off, or empty where nobody has said; since: hours and minutes, UTC."""
+
+    job: JobRow
+    power: str
+    since: str
+    phases: tuple[BarPhase, ...]
+    run_id: int | None
+    open_ends: int
+
+
+def job_bar(conn: sqlite3.Connection, job_id: int) -> JobBar:
+    """Return the bar of a job. Raises NotFound."""
+    job = job_of(conn, job_id)
+    lines = {line.name: line for line in phases_of(conn, job)}
+    phases = tuple(
+        BarPhase(p.name, p.short, lines[p.name].state, p.page, lines[p.name].run_id if lines[p.name].state == "running" else None)
+        for p in PHASES
+        if not p.if_needed
+    )
+    rows = starts.entries(conn, job_id)
+    on = bool(rows) and rows[-1].kind in POWERED
+    since = rows[-1].at_utc if rows else ""
+    if on:
+        since = next((r.at_utc for r in reversed(rows) if r.kind == "rung" and '"rung": 0' in r.detail), rows[0].at_utc)
+    running = next((p.run_id for p in phases if p.run_id), None)
+    return JobBar(job, "on" if on else "off" if rows else "", since[11:16], phases, running, pick_up.open_ends(conn, job))
+
+
+def job_of_run(conn: sqlite3.Connection, run_id: int) -> int | None:
+    """Return the job that a run belongs to, or None for a run that is not there."""
+    run = runs.run(conn, run_id)
+    return run.job_id if run else None
