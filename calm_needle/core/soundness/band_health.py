@@ -9,6 +9,7 @@ from collections.abc import Mapping, Sequence
 from typing import Literal, NamedTuple
 
 from calm_needle.core.quantities import format_si
+from calm_needle.core.verdict import Verdict
 
 Heard = Literal["alive", "dead"]
 DAY_HOURS = (8, 17)
@@ -36,20 +37,6 @@ class BandReadings(NamedTuple):
     book_v: float | None = None  # the level that the papers give for the standard output, behind the dummy aerial
 
 
-class BandVerdict(NamedTuple):
-    """What that says: good, watch or stop, and a sentence for each thing worth saying."""
-
-    state: Literal["good", "watch", "stop", "blank"]
-    sentences: tuple[str, ...]
-
-
-class WholeVerdict(NamedTuple):
-    """What the bands say together."""
-
-    passed: bool
-    sentence: str
-
-
 def at_this_hour(*, f_low_hz: float, hour: int) -> str:
     """Return what may be heard off air on a band at an hour (0..23, local), far from any town. A rule of thumb, and no more."""
     day = DAY_HOURS[0] <= hour < DAY_HOURS[1]
@@ -60,13 +47,13 @@ def at_this_hour(*, f_low_hz: float, hour: int) -> str:
     return "by day it may be open" if day else "after dark it is closed, whatever the set does"
 
 
-def judge_bands(rows: Sequence[BandReadings]) -> dict[str, BandVerdict]:
+def judge_bands(rows: Sequence[BandReadings]) -> dict[str, Verdict]:
     """Return a verdict for each band, N >= 1 in order of frequency or not."""
     ordered = sorted(rows, key=lambda r: r.f_low_hz)
     return {row.band: _judge(row, ordered, i) for i, row in enumerate(ordered)}
 
 
-def judge_whole(rows: Sequence[BandReadings], verdicts: Mapping[str, BandVerdict], *, generator_proved: bool = False) -> WholeVerdict:
+def judge_whole(rows: Sequence[BandReadings], verdicts: Mapping[str, Verdict], *, generator_proved: bool = False) -> Verdict:
     """Return whether every band has passed, or what to do next about all of them together.
 
     generator_proved: it was heard on a set known to be good.
@@ -75,20 +62,20 @@ def judge_whole(rows: Sequence[BandReadings], verdicts: Mapping[str, BandVerdict
     if heard and len(heard) == len(rows) and all(r.generator == "dead" for r in heard) and not any(r.off_air == "alive" for r in rows):
         said = "Dead on every band with one generator: try that generator on a set known to be good before this one is called dead."
         proved = "Dead on every band, and the generator was heard on another set: it is this one. Look for what all bands share."
-        return WholeVerdict(False, proved if generator_proved else said)
+        return Verdict("watch", proved if generator_proved else said)
     blank = [b for b, v in verdicts.items() if v.state == "blank"]
     if blank:
-        return WholeVerdict(False, f"Still blank: {', '.join(blank)}. Every band is heard, measured, and its aerial coil metered.")
+        return Verdict("watch", f"Still blank: {', '.join(blank)}. Every band is heard, measured, and its aerial coil metered.")
     bad = [b for b, v in verdicts.items() if v.state == "stop"]
     if bad:
-        return WholeVerdict(False, f"To be found before aligning: {', '.join(bad)}.")
+        return Verdict("watch", f"To be found before aligning: {', '.join(bad)}.")
     watch = [b for b, v in verdicts.items() if v.state == "watch"]
     if watch:
-        return WholeVerdict(False, f"Look again at: {', '.join(watch)}.")
-    return WholeVerdict(True, "Every band is alive, about as sensitive as its neighbours, and its aerial coil is whole.")
+        return Verdict("watch", f"Look again at: {', '.join(watch)}.")
+    return Verdict("good", "Every band is alive, about as sensitive as its neighbours, and its aerial coil is whole.")
 
 
-def _judge(row: BandReadings, ordered: Sequence[BandReadings], i: int) -> BandVerdict:
+def _judge(row: BandReadings, ordered: Sequence[BandReadings], i: int) -> Verdict:
     stop, watch = [], []
     if row.generator == "dead":
         stop.append("Dead from the generator.")
@@ -109,7 +96,8 @@ def _judge(row: BandReadings, ordered: Sequence[BandReadings], i: int) -> BandVe
     watch += _against_neighbours(row, ordered, i)
     watch += _against_book(row)
     if stop or watch:
-        return BandVerdict("stop" if stop else "watch", (*stop, *watch))
+        first, *others = (*stop, *watch)
+        return Verdict("stop" if stop else "watch", first, tuple(others))
     missing = [
         words
         for words, known in (
@@ -120,8 +108,8 @@ def _judge(row: BandReadings, ordered: Sequence[BandReadings], i: int) -> BandVe
         if not known
     ]
     if missing:
-        return BandVerdict("blank", (f"Still to do: {', '.join(missing)}.",))
-    return BandVerdict("good", ("Alive, as sensitive as its neighbours, coil whole.",))
+        return Verdict("blank", f"Still to do: {', '.join(missing)}.")
+    return Verdict("good", "Alive, as sensitive as its neighbours, coil whole.")
 
 
 def _against_neighbours(row: BandReadings, ordered: Sequence[BandReadings], i: int) -> list[str]:

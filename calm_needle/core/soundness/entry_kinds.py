@@ -9,10 +9,11 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Literal, NamedTuple
 
+from calm_needle.core.form import Ask, read_form
 from calm_needle.core.quantities import format_db, parse_si
+from calm_needle.core.verdict import Verdict
 from calm_needle.errors import FieldsRefused, NotUnderstood
 
-LONGEST = 400
 WORTH_STOP = 1.0  # times the value: more than that is not spent without another reason
 WORTH_ASK = 0.6
 NOISY_DB = 6.0  # room noise above the set's own, at which a sensitivity measured here says little
@@ -27,23 +28,9 @@ ALIKE_PERCENT, APART_PERCENT = 10.0, 30.0  # of a reading in one set against the
 Page = Literal["intake", "notes"]
 
 
-class Judged(NamedTuple):
-    """What an entry says by its figures: its state and one sentence."""
-
-    state: Literal["good", "watch", "stop"]
-    sentence: str
-
-
-@dataclass(frozen=True)
-class Field:
-    """One thing asked: its name and label; choices for a choice; unit for a number in it ("" for a plain one), None for words."""
-
-    name: str
-    label: str
-    hint: str = ""
-    choices: tuple[str, ...] = ()
-    unit: str | None = None
-    optional: bool = False
+def _field(name: str, label: str, hint: str = "", *, choices: tuple[str, ...] = (), unit: str | None = None, optional: bool = False) -> Ask:
+    """One thing asked of an entry; words unless it has choices or a unit ("" for a plain number)."""
+    return Ask(name, label, unit, hint, choices, optional)
 
 
 @dataclass(frozen=True)
@@ -53,10 +40,10 @@ class EntryKind:
     name: str
     title: str
     why: str
-    fields: tuple[Field, ...]
+    fields: tuple[Ask, ...]
     outcomes: tuple[str, ...] = ()
     page: Page = "intake"
-    judge: Callable[[Mapping[str, str]], Judged] | None = None
+    judge: Callable[[Mapping[str, str]], Verdict] | None = None
 
 
 class Worth(NamedTuple):
@@ -68,53 +55,53 @@ class Worth(NamedTuple):
     sentence: str
 
 
-def _judge_worth(entry: Mapping[str, str]) -> Judged:
+def _judge_worth(entry: Mapping[str, str]) -> Verdict:
     worth = worth_it(entry)
     states: dict[str, Literal["good", "watch", "stop"]] = {"go": "good", "ask": "watch", "stop": "stop"}
-    return Judged(states[worth.advice], worth.sentence)
+    return Verdict(states[worth.advice], worth.sentence)
 
 
-def _judge_noise(entry: Mapping[str, str]) -> Judged:
+def _judge_noise(entry: Mapping[str, str]) -> Verdict:
     on, off = parse_si(entry["on_v"], unit="V"), parse_si(entry["off_v"], unit="V")
     if off <= 0 or on <= 0:
-        return Judged("watch", "An output of nothing says nothing: turn the volume up, and read both again.")
+        return Verdict("watch", "An output of nothing says nothing: turn the volume up, and read both again.")
     more = 20.0 * math.log10(on / off)
     if more >= NOISY_DB:
-        return Judged("stop", f"{format_db(more)} dB with it on: off with it before sensitivity is measured.")
-    return Judged("good", f"{format_db(more)} dB with it on: it may stay.")
+        return Verdict("stop", f"{format_db(more)} dB with it on: off with it before sensitivity is measured.")
+    return Verdict("good", f"{format_db(more)} dB with it on: it may stay.")
 
 
-def _judge_warmth(entry: Mapping[str, str]) -> Judged:
+def _judge_warmth(entry: Mapping[str, str]) -> Verdict:
     degrees, minutes = parse_si(entry["degrees"], unit="°C"), parse_si(entry["minutes"], unit="")
     if degrees >= HOT_C:
-        return Judged("stop", f"{degrees:.0f} °C: it is too small for what it carries. Off, and fit one of twice the watts.")
+        return Verdict("stop", f"{degrees:.0f} °C: it is too small for what it carries. Off, and fit one of twice the watts.")
     if minutes < SOAKED_MIN:
-        return Judged("watch", f"{degrees:.0f} °C after {minutes:.0f} min: look again after {SOAKED_MIN:.0f}.")
+        return Verdict("watch", f"{degrees:.0f} °C after {minutes:.0f} min: look again after {SOAKED_MIN:.0f}.")
     if degrees >= WARM_C:
-        return Judged("watch", f"{degrees:.0f} °C: near what it bears; see what it carries against its rating.")
-    return Judged("good", f"{degrees:.0f} °C: as it should be.")
+        return Verdict("watch", f"{degrees:.0f} °C: near what it bears; see what it carries against its rating.")
+    return Verdict("good", f"{degrees:.0f} °C: as it should be.")
 
 
-def _judge_comparison(entry: Mapping[str, str]) -> Judged:
+def _judge_comparison(entry: Mapping[str, str]) -> Verdict:
     suspect, good = (parse_si(entry[name], unit=entry["unit"]) for name in ("suspect", "good"))
     if good == 0:
-        return Judged("watch", "The good one shows nothing: say of which place and with what it was read.")
+        return Verdict("watch", "The good one shows nothing: say of which place and with what it was read.")
     off = 100.0 * (suspect / good - 1.0)
     said = f"{format_db(off)}\u00a0% of the good one’s"
     if abs(off) <= ALIKE_PERCENT:
-        return Judged("good", f"{said}: alike, as far as the two sets are the same.")
-    return Judged("watch" if abs(off) <= APART_PERCENT else "stop", f"{said}. That the two are the same otherwise is assumed.")
+        return Verdict("good", f"{said}: alike, as far as the two sets are the same.")
+    return Verdict("watch" if abs(off) <= APART_PERCENT else "stop", f"{said}. That the two are the same otherwise is assumed.")
 
 
-def _judge_gang_short(entry: Mapping[str, str]) -> Judged:
+def _judge_gang_short(entry: Mapping[str, str]) -> Verdict:
     here, away = parse_si(entry["ohm"], unit="Ω"), parse_si(entry["away_ohm"], unit="Ω")
     if here >= SHORT_OHM:
-        return Judged("good", "No short there.")
+        return Verdict("good", "No short there.")
     if away < SHORT_OHM:
-        return Judged("watch", "Short everywhere: a trimmer, a coil still across it, or a bent tag; not the plates.")
+        return Verdict("watch", "Short everywhere: a trimmer, a coil still across it, or a bent tag; not the plates.")
     if here < PLATE_OHM:
-        return Judged("stop", "A hard short at one place: a plate touches there. Straighten it by eye against the light.")
-    return Judged("stop", "A poor short at one place: dirt or swarf between the plates. Blow it out; do not burn it out.")
+        return Verdict("stop", "A hard short at one place: a plate touches there. Straighten it by eye against the light.")
+    return Verdict("stop", "A poor short at one place: dirt or swarf between the plates. Blow it out; do not burn it out.")
 
 
 KINDS: dict[str, EntryKind] = {
@@ -125,38 +112,41 @@ KINDS: dict[str, EntryKind] = {
             "Papers",
             "Targets from a sister model’s papers stay unverified until a reading here confirms them.",
             (
-                Field("title", "Paper", "service sheet, diagram, a tip and whose"),
-                Field("trust", "Is it", choices=(OWN_PAPER, "a sister model’s", "none: worked out at the bench")),
-                Field("differences", "Differences met", optional=True),
+                _field("title", "Paper", "service sheet, diagram, a tip and whose"),
+                _field("trust", "Is it", choices=(OWN_PAPER, "a sister model’s", "none: worked out at the bench")),
+                _field("differences", "Differences met", optional=True),
             ),
         ),
         EntryKind(
             "purpose",
             "Owner’s purpose",
             "It decides how far to go, and where in the band to peak; “Peaked where one listens”, in Reckon, says what it costs.",
-            (Field("use", "What is it for?", "one local station, the whole dial, on show"), Field("bands", "Bands, the most wanted first")),
+            (
+                _field("use", "What is it for?", "one local station, the whole dial, on show"),
+                _field("bands", "Bands, the most wanted first"),
+            ),
         ),
         EntryKind(
             "earlier hands",
             "What earlier hands have left",
             "Parts beside a repair are suspect too.",
-            (Field("place", "Where"), Field("seen", "What is seen", "melted wax, a wrong value, a core driven down")),
+            (_field("place", "Where"), _field("seen", "What is seen", "melted wax, a wrong value, a core driven down")),
         ),
         EntryKind(
             "consent",
             "Changes that cannot be undone",
             "Asked before, with the owner’s word and its day; the old part stays with the set.",
             (
-                Field("change", "The change"),
-                Field("reversible", "Can it be undone?", choices=("yes", "no")),
-                Field("agreed", "Who agreed, and when"),
+                _field("change", "The change"),
+                _field("reversible", "Can it be undone?", choices=("yes", "no")),
+                _field("agreed", "Who agreed, and when"),
             ),
         ),
         EntryKind(
             "waiting",
             "Waited for",
             "What is held up by it, and what can go on meanwhile.",
-            (Field("item", "What"), Field("blocks", "Holds up"), Field("meanwhile", "Meanwhile", optional=True)),
+            (_field("item", "What"), _field("blocks", "Holds up"), _field("meanwhile", "Meanwhile", optional=True)),
             outcomes=("has come",),
         ),
         EntryKind(
@@ -164,12 +154,12 @@ KINDS: dict[str, EntryKind] = {
             "Is it worth it?",
             "Must-pass tests come before money: aerial coils, transformer, gang.",
             (
-                Field("hours_low", "Hours, at least", unit=""),
-                Field("hours_high", "at most", unit=""),
-                Field("rate", "Money an hour", unit=""),
-                Field("parts_low", "Parts, at least", unit=""),
-                Field("parts_high", "at most", unit=""),
-                Field("value", "What it is worth, done", unit=""),
+                _field("hours_low", "Hours, at least", unit=""),
+                _field("hours_high", "at most", unit=""),
+                _field("rate", "Money an hour", unit=""),
+                _field("parts_low", "Parts, at least", unit=""),
+                _field("parts_high", "at most", unit=""),
+                _field("value", "What it is worth, done", unit=""),
             ),
             judge=_judge_worth,
         ),
@@ -178,9 +168,9 @@ KINDS: dict[str, EntryKind] = {
             "As found, before the first touch",
             "Without it nobody can put it back.",
             (
-                Field("adjuster", "Adjuster"),
-                Field("position", "Where it stands", "turns from a stop, a mark, millimetres of core"),
-                Field("reading", "The indicator shows", optional=True),
+                _field("adjuster", "Adjuster"),
+                _field("position", "Where it stands", "turns from a stop, a mark, millimetres of core"),
+                _field("reading", "The indicator shows", optional=True),
             ),
             page="notes",
         ),
@@ -189,9 +179,9 @@ KINDS: dict[str, EntryKind] = {
             "Taken off, in order",
             "Shown backwards for putting it together again.",
             (
-                Field("item", "What", "knob, lead, screen"),
-                Field("where", "From where", "tag, side of the terminal, colour of the wire"),
-                Field("kept", "Kept in", optional=True),
+                _field("item", "What", "knob, lead, screen"),
+                _field("where", "From where", "tag, side of the terminal, colour of the wire"),
+                _field("kept", "Kept in", optional=True),
             ),
             outcomes=("back in its place",),
             page="notes",
@@ -200,7 +190,7 @@ KINDS: dict[str, EntryKind] = {
             "suspicion",
             "Suspected",
             "It stays a suspicion until a test settles it, however often it is repeated.",
-            (Field("what", "What"), Field("because", "Because of"), Field("test", "What would settle it")),
+            (_field("what", "What"), _field("because", "Because of"), _field("test", "What would settle it")),
             outcomes=("confirmed", "cleared"),
             page="notes",
         ),
@@ -209,10 +199,10 @@ KINDS: dict[str, EntryKind] = {
             "Predicted",
             "Said now, looked at later: a prediction never checked teaches nothing.",
             (
-                Field("quantity", "Which figure"),
-                Field("expected", "What it will do", choices=("rise", "fall", "stay", "come to a value")),
-                Field("by", "By how much, or to what"),
-                Field("when", "Looked at when", "after the padder, at verification"),
+                _field("quantity", "Which figure"),
+                _field("expected", "What it will do", choices=("rise", "fall", "stay", "come to a value")),
+                _field("by", "By how much, or to what"),
+                _field("when", "Looked at when", "after the padder, at verification"),
             ),
             outcomes=("hit", "missed"),
             page="notes",
@@ -221,7 +211,7 @@ KINDS: dict[str, EntryKind] = {
             "worry",
             "Fault or normal?",
             "Decided by tests, not by feel.",
-            (Field("worry", "The worry", "too quiet between stations"), Field("tests", "Tests that would settle it")),
+            (_field("worry", "The worry", "too quiet between stations"), _field("tests", "Tests that would settle it")),
             outcomes=("a fault", "a characteristic"),
             page="notes",
         ),
@@ -230,9 +220,9 @@ KINDS: dict[str, EntryKind] = {
             "Is it the test gear?",
             "No set is called dead on the word of one source.",
             (
-                Field("gear", "Generator or meter"),
-                Field("on", "Tried on", "a set known to be good, a second source"),
-                Field("result", "There it", choices=("works", "does not work")),
+                _field("gear", "Generator or meter"),
+                _field("on", "Tried on", "a set known to be good, a second source"),
+                _field("result", "There it", choices=("works", "does not work")),
             ),
             page="notes",
         ),
@@ -241,11 +231,11 @@ KINDS: dict[str, EntryKind] = {
             "Beside a good one",
             "The same reading in a good set or on the sister part; that the two are the same is assumed.",
             (
-                Field("what", "What was read", "V2 anode, winding, dip"),
-                Field("unit", "In", choices=("V", "A", "Ω", "H", "F", "Hz")),
-                Field("suspect", "Here"),
-                Field("good", "In the good one"),
-                Field("which", "Which is that", "serial, or the sister’s name"),
+                _field("what", "What was read", "V2 anode, winding, dip"),
+                _field("unit", "In", choices=("V", "A", "Ω", "H", "F", "Hz")),
+                _field("suspect", "Here"),
+                _field("good", "In the good one"),
+                _field("which", "Which is that", "serial, or the sister’s name"),
             ),
             page="notes",
             judge=_judge_comparison,
@@ -255,10 +245,10 @@ KINDS: dict[str, EntryKind] = {
             "Room noise",
             "Before a sensitivity is measured: lamps, computers, the fence.",
             (
-                Field("band", "Band"),
-                Field("source", "Source", "the lamp over the bench"),
-                Field("on_v", "Output with it on", unit="V"),
-                Field("off_v", "with it off", unit="V"),
+                _field("band", "Band"),
+                _field("source", "Source", "the lamp over the bench"),
+                _field("on_v", "Output with it on", unit="V"),
+                _field("off_v", "with it off", unit="V"),
             ),
             page="notes",
             judge=_judge_noise,
@@ -268,9 +258,9 @@ KINDS: dict[str, EntryKind] = {
             "Cleaned or reseated",
             "What was done where, and whether it changed anything.",
             (
-                Field("item", "Switch, socket, control"),
-                Field("done", "What was done"),
-                Field("effect", "Effect", "a figure before and after"),
+                _field("item", "Switch, socket, control"),
+                _field("done", "What was done"),
+                _field("effect", "Effect", "a figure before and after"),
             ),
             page="notes",
         ),
@@ -279,9 +269,9 @@ KINDS: dict[str, EntryKind] = {
             "How warm it gets",
             "A part too small for its watts shows after some minutes; looked at without touching.",
             (
-                Field("part", "Part"),
-                Field("minutes", "After minutes", unit=""),
-                Field("degrees", "It has", unit="°C"),
+                _field("part", "Part"),
+                _field("minutes", "After minutes", unit=""),
+                _field("degrees", "It has", unit="°C"),
             ),
             page="notes",
             judge=_judge_warmth,
@@ -291,10 +281,10 @@ KINDS: dict[str, EntryKind] = {
             "Gang rubs or shorts",
             "Stator to frame while it is turned, coils off.",
             (
-                Field("section", "Section"),
-                Field("angle", "At", "degrees, or a place on the dial"),
-                Field("ohm", "Ohms there", unit="Ω"),
-                Field("away_ohm", "Ohms elsewhere", "“open” is 100M", unit="Ω"),
+                _field("section", "Section"),
+                _field("angle", "At", "degrees, or a place on the dial"),
+                _field("ohm", "Ohms there", unit="Ω"),
+                _field("away_ohm", "Ohms elsewhere", "“open” is 100M", unit="Ω"),
             ),
             page="notes",
             judge=_judge_gang_short,
@@ -304,10 +294,10 @@ KINDS: dict[str, EntryKind] = {
             "Revived by an adjuster",
             "It came alive when something was screwed: the cause is unproven, and the band is aligned again.",
             (
-                Field("adjuster", "Adjuster"),
-                Field("original", "Where it stood"),
-                Field("net", "Net turns", unit="turn"),
-                Field("band", "Band or stage"),
+                _field("adjuster", "Adjuster"),
+                _field("original", "Where it stood"),
+                _field("net", "Net turns", unit="turn"),
+                _field("band", "Band or stage"),
             ),
             outcomes=("came back", "stayed away", "cause found"),
             page="notes",
@@ -316,7 +306,7 @@ KINDS: dict[str, EntryKind] = {
             "orientation",
             "Which way round, and marked what",
             "Devices turned the other way from the good board; photographs of both.",
-            (Field("device", "Device"), Field("marked", "Marked"), Field("direction", "Flat side or dot points to")),
+            (_field("device", "Device"), _field("marked", "Marked"), _field("direction", "Flat side or dot points to")),
             page="notes",
         ),
     )
@@ -325,21 +315,7 @@ KINDS: dict[str, EntryKind] = {
 
 def check(kind: EntryKind, form: Mapping[str, str]) -> dict[str, str]:
     """Return what was typed, field by field. Raises FieldsRefused with a sentence for each that cannot stand."""
-    out, faults = {}, {}
-    for field in kind.fields:
-        text = form.get(field.name, "").strip()[:LONGEST]
-        out[field.name] = text
-        if not text:
-            if not field.optional:
-                faults[field.name] = f"{field.label.rstrip('?')}: this is wanted."
-        elif field.choices and text not in field.choices:
-            faults[field.name] = f"Choose one: {', '.join(field.choices)}."
-        elif field.unit is not None:
-            try:
-                if parse_si(text, unit=field.unit) < 0 and field.unit != "turn":
-                    faults[field.name] = f"{field.label}: not below zero."
-            except NotUnderstood as fault:
-                faults[field.name] = str(fault)
+    out, _, faults = read_form(kind.fields, form)
     if kind.name == "comparison" and "unit" not in faults:
         for name in {"suspect", "good"} - set(faults):
             try:

@@ -9,9 +9,9 @@ from typing import Literal, NamedTuple
 
 from calm_needle.core.physics.parts import tolerance
 from calm_needle.core.quantities import format_db, format_si
+from calm_needle.core.verdict import State, Verdict
 
 Kind = Literal["resistor", "capacitor", "winding", "control", "insulation", "contact", "device"]
-State = Literal["in", "near", "out", "cannot say", "blank"]
 UNITS: dict[str, str] = {
     "resistor": "Ω",
     "capacitor": "F",
@@ -55,13 +55,6 @@ class Measured(NamedTuple):
     marked: float | None = None
 
 
-class PartVerdict(NamedTuple):
-    """What the measurements of a part say, in a word and in a sentence."""
-
-    state: State
-    sentence: str
-
-
 class Tally(NamedTuple):
     """How many of a region: all, in, near, out, not said, still blank."""
 
@@ -73,33 +66,25 @@ class Tally(NamedTuple):
     blank: int
 
 
-class SweepVerdict(NamedTuple):
-    """What the sweep says as a whole, what to do about cans, and the worst part."""
-
-    passed: bool
-    sentence: str
-    cans: tuple[str, ...]
-
-
-def judge_part(part: Part, measured: Sequence[Measured]) -> PartVerdict:
+def judge_part(part: Part, measured: Sequence[Measured]) -> Verdict:
     """Return the verdict on a part after its measurements, in order; those before it was replaced no longer count."""
     since = [m for i, m in enumerate(measured) if not any(later.replaced for later in measured[i + 1 :])]
     if not since:
-        return PartVerdict("blank", "")
+        return Verdict("blank", "")
     last = since[-1]
     if part.kind in (*AT_LEAST, *AT_MOST):
         return _judge_limit(part, last.value)
     if math.isinf(last.value):
-        return PartVerdict("out", "Open.")
+        return Verdict("out", "Open.")
     said = _judge_value(part, since)
     marked = next((m.marked for m in reversed(since) if m.marked), None)
     if marked and abs(marked / part.nominal - 1.0) > SAME_MARK:
         other = f"Marked {shown(part, marked)}, drawn {shown(part, part.nominal)}: another value is fitted."
-        return PartVerdict("near" if said.state == "in" else said.state, f"{other} {said.sentence}")
+        return Verdict("near" if said.state == "in" else said.state, f"{other} {said.sentence}")
     return said
 
 
-def _judge_limit(part: Part, value: float) -> PartVerdict:
+def _judge_limit(part: Part, value: float) -> Verdict:
     """The verdict on a kind with one limit: insulation and emission at least so much, a contact at most."""
     limit = shown(part, part.nominal)
     good, near = (
@@ -108,25 +93,25 @@ def _judge_limit(part: Part, value: float) -> PartVerdict:
         else (value <= part.nominal, value <= part.nominal * NEAR)
     )
     words = f"{shown(part, value)}, {'at least' if part.kind in AT_LEAST else 'at most'} {limit}."
-    return PartVerdict("in" if good else "near" if near else "out", words)
+    return Verdict("in" if good else "near" if near else "out", words)
 
 
-def _judge_value(part: Part, since: Sequence[Measured]) -> PartVerdict:
+def _judge_value(part: Part, since: Sequence[Measured]) -> Verdict:
     last = since[-1]
     percent, least = METER[part.kind]
     unsure = max(percent, 100.0 * least / last.value if last.value else 100.0)
     found = tolerance(nominal=part.nominal, measured=last.value, tolerance_percent=part.tolerance_percent, meter_percent=min(unsure, 1e6))
     said = f"{format_db(found.deviation_percent)}\u00a0%"
     if "cannot say" in found.verdict:
-        return PartVerdict("cannot say", f"{said}, but the meter is sure to {unsure:.0f}\u00a0% only.")
+        return Verdict("cannot say", f"{said}, but the meter is sure to {unsure:.0f}\u00a0% only.")
     if not found.within:
         if last.in_circuit and last.value < part.nominal and part.kind != "capacitor":
-            return PartVerdict("cannot say", f"{said} in circuit, where others lie across it: lift one end.")
+            return Verdict("cannot say", f"{said} in circuit, where others lie across it: lift one end.")
         state: State = "near" if abs(found.deviation_percent) <= NEAR * part.tolerance_percent else "out"
-        return PartVerdict(state, f"{said}, allowed ± {part.tolerance_percent:g}\u00a0%.")
+        return Verdict(state, f"{said}, allowed ± {part.tolerance_percent:g}\u00a0%.")
     if once_only(part, since):
-        return PartVerdict("cannot say", f"{said}. A kind known to be weak: one pass clears nothing, measure it again another day.")
-    return PartVerdict("in", f"{said}.")
+        return Verdict("cannot say", f"{said}. A kind known to be weak: one pass clears nothing, measure it again another day.")
+    return Verdict("in", f"{said}.")
 
 
 def once_only(part: Part, measured: Sequence[Measured]) -> bool:
@@ -138,13 +123,13 @@ def once_only(part: Part, measured: Sequence[Measured]) -> bool:
     return part.weak and bool(within) and within[-1] and sum(within) < PASSES_OF_WEAK
 
 
-def tally(verdicts: Iterable[PartVerdict]) -> Tally:
+def tally(verdicts: Iterable[Verdict]) -> Tally:
     """Return how many verdicts there are of each kind."""
     states = [v.state for v in verdicts]
     return Tally(len(states), *(states.count(s) for s in ("in", "near", "out", "cannot say", "blank")))
 
 
-def judge_sweep(parts: Sequence[Part], verdicts: Mapping[str, PartVerdict]) -> SweepVerdict:
+def judge_sweep(parts: Sequence[Part], verdicts: Mapping[str, Verdict]) -> Verdict:
     """Return what the sweep says as a whole. A can with one bad section is replaced whole: its other sections are as old."""
     cans = []
     for can in dict.fromkeys(p.can for p in parts if p.can):
@@ -155,12 +140,12 @@ def judge_sweep(parts: Sequence[Part], verdicts: Mapping[str, PartVerdict]) -> S
     counted = tally(verdicts.values())
     if counted.out:
         names = "; ".join(p.name for p in parts if verdicts[p.id].state == "out")
-        return SweepVerdict(False, f"To be replaced before aligning: {names}.", tuple(cans))
+        return Verdict("watch", f"To be replaced before aligning: {names}.", tuple(cans))
     if counted.blank or counted.unsaid:
         left = ", ".join(f"{n} {w}" for n, w in ((counted.blank, "to be measured"), (counted.unsaid, "undecided")) if n)
-        return SweepVerdict(False, f"{counted.inside + counted.near} of {counted.parts} parts are sound; {left}.", ())
+        return Verdict("watch", f"{counted.inside + counted.near} of {counted.parts} parts are sound; {left}.", ())
     near = f", {counted.near} of them marginal" if counted.near else ""
-    return SweepVerdict(True, f"All {counted.parts} parts are sound{near}.", ())
+    return Verdict("good", f"All {counted.parts} parts are sound{near}.", ())
 
 
 def shown(part: Part, value: float) -> str:

@@ -5,11 +5,11 @@ current are typical of table sets on 230 V mains and of small battery sets; a do
 """
 
 from collections.abc import Iterable, Mapping, Sequence
-from typing import Any, Literal, NamedTuple
+from typing import Any, NamedTuple
 
 from calm_needle.core.quantities import format_db, format_plain, format_si
+from calm_needle.core.verdict import Verdict
 
-State = Literal["good", "watch", "stop"]
 JUMP_SHARE = 0.25  # of the current before: a rise that is no warming up
 MARGINAL = 1.5  # times the tolerance up to which a rail is marginal rather than out
 LEAST_SHARE = 0.3  # of what a rail should reach at a rung, under which something holds it down
@@ -36,13 +36,6 @@ class Point(NamedTuple):
     name: str
     expected_v: float | None
     tolerance_percent: float
-
-
-class Judged(NamedTuple):
-    """A judgement: good, watch or stop, and the sentence with its figures."""
-
-    state: State
-    sentence: str
 
 
 class Logged(NamedTuple):
@@ -112,45 +105,45 @@ def minutes_at_full(start: Start, *, rungs: Sequence[Rung]) -> float:
     return (max(times) - min(times)) / 60.0 if times else 0.0
 
 
-def judge_current(currents_a: Sequence[float], *, rung: Rung) -> Judged:
+def judge_current(currents_a: Sequence[float], *, rung: Rung) -> Verdict:
     """Return what the current at a rung says: within, jumped, or at the stop limit. N >= 1 readings (A) in order."""
     now, shown = currents_a[-1], format_si(currents_a[-1], unit="A", digits=3)
     limit = format_si(rung.stop_a, unit="A", digits=3)
     if now >= rung.stop_a:
-        return Judged("stop", f"{shown} is at or over the stop limit of {limit}. Off at once; find what draws it.")
+        return Verdict("stop", f"{shown} is at or over the stop limit of {limit}. Off at once; find what draws it.")
     if len(currents_a) > 1 and now > currents_a[-2] * (1.0 + JUMP_SHARE):
         before = format_si(currents_a[-2], unit="A", digits=3)
-        return Judged("watch", f"It jumped from {before} to {shown}: that is no warming up. Read it again before going on.")
-    return Judged("good", f"{shown}, under the stop limit of {limit}.")
+        return Verdict("watch", f"It jumped from {before} to {shown}: that is no warming up. Read it again before going on.")
+    return Verdict("good", f"{shown}, under the stop limit of {limit}.")
 
 
-def judge_rail(v: float, *, point: Point, share: float) -> Judged:
+def judge_rail(v: float, *, point: Point, share: float) -> Verdict:
     """Return what a rail says at a share of full power. It is not judged before its expected value was looked up."""
     shown = format_plain(v, unit="V")
     if point.expected_v is None:
-        return Judged("watch", f"{shown}, and no expected value: look it up before it is judged.")
+        return Verdict("watch", f"{shown}, and no expected value: look it up before it is judged.")
     wanted = point.expected_v * share
     off = 100.0 * (v - point.expected_v) / point.expected_v
     if abs(v) > abs(point.expected_v) * (1.0 + MARGINAL * point.tolerance_percent / 100.0):
-        return Judged("stop", f"{shown} is {_percent(off)} of the book’s {format_plain(point.expected_v, unit='V')}: too high.")
+        return Verdict("stop", f"{shown} is {_percent(off)} of the book’s {format_plain(point.expected_v, unit='V')}: too high.")
     if share < 1.0:
         if abs(v) < LEAST_SHARE * abs(wanted):
-            return Judged("stop", f"{shown}, where about {format_si(wanted, unit='V', digits=2)} should stand: something holds it down.")
-        return Judged("good", f"{shown}, about {100.0 * v / point.expected_v:.0f} % of full.")
+            return Verdict("stop", f"{shown}, where about {format_si(wanted, unit='V', digits=2)} should stand: something holds it down.")
+        return Verdict("good", f"{shown}, about {100.0 * v / point.expected_v:.0f} % of full.")
     if abs(off) <= point.tolerance_percent:
-        return Judged("good", f"{shown}, {_percent(off)}: within {point.tolerance_percent:g} %.")
+        return Verdict("good", f"{shown}, {_percent(off)}: within {point.tolerance_percent:g} %.")
     if abs(off) <= MARGINAL * point.tolerance_percent:
-        return Judged("watch", f"{shown}, {_percent(off)}: marginal, the tolerance is {point.tolerance_percent:g} %.")
-    return Judged("stop", f"{shown}, {_percent(off)}: out of its {point.tolerance_percent:g} %.")
+        return Verdict("watch", f"{shown}, {_percent(off)}: marginal, the tolerance is {point.tolerance_percent:g} %.")
+    return Verdict("stop", f"{shown}, {_percent(off)}: out of its {point.tolerance_percent:g} %.")
 
 
-def judge_warm(readings: Sequence[tuple[float, float]]) -> Judged:
+def judge_warm(readings: Sequence[tuple[float, float]]) -> Verdict:
     """Return whether a rail (seconds, volts; in order) has settled, still moves, or sags while it warms.
 
     The slope is that of a least-squares line over the later half of the time watched.
     """
     if len(readings) < FEWEST_WARM or readings[-1][0] - readings[0][0] < 60.0:
-        return Judged("watch", "Read it again over some minutes: a warm fault does not show cold.")
+        return Verdict("watch", "Read it again over some minutes: a warm fault does not show cold.")
     first, last = readings[0][1], readings[-1][1]
     middle = (readings[0][0] + readings[-1][0]) / 2.0
     later = [r for r in readings if r[0] >= middle] or list(readings[-2:])
@@ -159,53 +152,53 @@ def judge_warm(readings: Sequence[tuple[float, float]]) -> Judged:
     minutes = (readings[-1][0] - readings[0][0]) / 60.0
     said = f"{format_si(slope, unit='V', digits=2, signed=True)} a minute now, {_percent(-lost)} in {minutes:.0f} min"
     if lost >= SAG_PERCENT:
-        return Judged("stop", f"It sags while it warms: {said}. A finding of its own; find it before aligning.")
+        return Verdict("stop", f"It sags while it warms: {said}. A finding of its own; find it before aligning.")
     if last and abs(100.0 * slope / last) > SETTLED_PERCENT_MIN:
-        return Judged("watch", f"It still moves: {said}.")
+        return Verdict("watch", f"It still moves: {said}.")
     if readings[-1][0] - readings[0][0] < WARM_S:
-        return Judged("watch", f"Steady so far: {said}. It is watched for {WARM_S / 60.0:.0f} min.")
-    return Judged("good", f"Settled: {said}.")
+        return Verdict("watch", f"Steady so far: {said}. It is watched for {WARM_S / 60.0:.0f} min.")
+    return Verdict("good", f"Settled: {said}.")
 
 
-def may_climb(start: Start, *, rungs: Sequence[Rung], points: Sequence[Point]) -> Judged:
+def may_climb(start: Start, *, rungs: Sequence[Rung], points: Sequence[Point]) -> Verdict:
     """Return whether the next rung may be taken: current and every rail read here, and nothing says stop."""
     if start.stopped:
-        return Judged("stop", f"Stopped: {start.stopped} Power stays off until the cause is found and written down.")
+        return Verdict("stop", f"Stopped: {start.stopped} Power stays off until the cause is found and written down.")
     if start.rung < 0:
-        return Judged("good", "Begin with the first rung.")
+        return Verdict("good", "Begin with the first rung.")
     if not start.currents_a:
-        return Judged("watch", "Read the current first.")
+        return Verdict("watch", "Read the current first.")
     unread = [p.name for p in points if p.id not in start.rails_v]
     if unread:
-        return Judged("watch", f"Still to be read here: {', '.join(unread)}.")
+        return Verdict("watch", f"Still to be read here: {', '.join(unread)}.")
     current = judge_current(start.currents_a, rung=rungs[start.rung])
     if current.state != "good":
         return current
     for point in points:
         rail = judge_rail(start.rails_v[point.id][-1][1], point=point, share=rungs[start.rung].share)
         if rail.state == "stop":
-            return Judged("stop", f"{point.name}: {rail.sentence}")
-    return Judged("good", "All within its limits here.")
+            return Verdict("stop", f"{point.name}: {rail.sentence}")
+    return Verdict("good", "All within its limits here.")
 
 
-def may_finish(start: Start, *, rungs: Sequence[Rung], points: Sequence[Point]) -> Judged:
+def may_finish(start: Start, *, rungs: Sequence[Rung], points: Sequence[Point]) -> Verdict:
     """Return whether the start is through: at full power, every rail within its tolerance and settled after ten minutes."""
     if start.rung == len(rungs) - 1 and not start.stopped:
         # A sag first, whatever else is wrong: it is what made the volts wrong.
         for point in points:
             warm = judge_warm(start.rails_v.get(point.id, ()))
             if warm.state == "stop":
-                return Judged("stop", f"{point.name}: {warm.sentence}")
+                return Verdict("stop", f"{point.name}: {warm.sentence}")
     climbed = may_climb(start, rungs=rungs, points=points)
     if climbed.state != "good" or start.rung < len(rungs) - 1:
-        return climbed if climbed.state != "good" else Judged("watch", "Full power has not been reached.")
+        return climbed if climbed.state != "good" else Verdict("watch", "Full power has not been reached.")
     # The worst first.
     for state in ("stop", "watch"):
         for point in points:
             for judged in (judge_warm(start.rails_v[point.id]), judge_rail(start.rails_v[point.id][-1][1], point=point, share=1.0)):
                 if judged.state == state:
-                    return Judged(judged.state, f"{point.name}: {judged.sentence}")
-    return Judged("good", "Rails right and settled, warm. The start is through.")
+                    return Verdict(judged.state, f"{point.name}: {judged.sentence}")
+    return Verdict("good", "Rails right and settled, warm. The start is through.")
 
 
 def _slope(readings: Sequence[tuple[float, float]]) -> float:

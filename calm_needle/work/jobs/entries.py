@@ -4,7 +4,8 @@ import json
 import sqlite3
 from dataclasses import dataclass
 
-from calm_needle.core.soundness.entry_kinds import KINDS, OWN_PAPER, EntryKind, Judged, Page, check
+from calm_needle.core.soundness.entry_kinds import KINDS, OWN_PAPER, EntryKind, Page, check
+from calm_needle.core.verdict import Verdict
 from calm_needle.errors import FieldsRefused, NotFound
 from calm_needle.store import intake
 from calm_needle.store.shelf import JobRow
@@ -22,7 +23,7 @@ class Entry:
     at_utc: str
     ended: bool
     outcome: str
-    judged: Judged | None
+    judged: Verdict | None
 
     @property
     def unverified(self) -> bool:

@@ -10,17 +10,9 @@ from typing import Literal, cast
 from calm_needle.core.dossier.model import Band
 from calm_needle.core.physics.level_search import standard_output_v
 from calm_needle.core.quantities import format_si, parse_si
-from calm_needle.core.soundness.band_health import (
-    DUMMY_AERIAL,
-    BandReadings,
-    BandVerdict,
-    Heard,
-    WholeVerdict,
-    at_this_hour,
-    judge_bands,
-    judge_whole,
-)
+from calm_needle.core.soundness.band_health import DUMMY_AERIAL, BandReadings, Heard, at_this_hour, judge_bands, judge_whole
 from calm_needle.core.soundness.cautions import Caution, cautions_for
+from calm_needle.core.verdict import Verdict
 from calm_needle.errors import FieldsRefused, NotFound, NotUnderstood
 from calm_needle.store import band_checks, intake, repairs
 from calm_needle.store.db import transaction
@@ -43,7 +35,7 @@ class BandLine:
 
     band: Band
     readings: BandReadings
-    verdict: BandVerdict
+    verdict: Verdict
     level: str
     coil: str
     hour: str
@@ -56,7 +48,7 @@ class BandsView:
 
     job: JobRow
     lines: list[BandLine]
-    whole: WholeVerdict
+    whole: Verdict
     coupling: str
     cautions: list[Caution]
     to_hear_again: bool  # all of it had passed, and something was changed since
@@ -91,9 +83,7 @@ def view(conn: sqlite3.Connection, job_id: int, *, hour: int | None = None) -> B
     heard = [c.at_utc for c in checks if c.kind in ("generator", "level")]
     again = bool(whole.passed and changed and not any(at > changed[-1].at_utc for at in heard))
     if again:
-        whole = WholeVerdict(
-            False, f"{changed[-1].part} was {changed[-1].what} since: hear every band again, one repair can unmask a fault."
-        )
+        whole = Verdict("watch", f"{changed[-1].part} was {changed[-1].what} since: hear every band again, one repair can unmask a fault.")
     cautions = cautions_for(safety_class=model.safety_class, hazards=("loud",))
     return BandsView(job, lines, whole, couplings[-1] if couplings else DUMMY_AERIAL, cautions, again)
 

@@ -9,10 +9,11 @@ from calm_needle.core.physics import coils, dip_scan
 from calm_needle.core.pictures import Picture
 from calm_needle.core.quantities import format_si, parse_si
 from calm_needle.core.soundness.cautions import Caution, cautions_for
-from calm_needle.core.soundness.guided.piece import Answers, Ask, Piece, Said, Stage, read_answers, show
+from calm_needle.core.soundness.guided.piece import Answers, Ask, Piece, Stage, read_answers, show
 from calm_needle.core.soundness.guided.pieces import PIECES, stand
 from calm_needle.core.soundness.guided.rewind import target
 from calm_needle.core.soundness.parts_sweep import Part
+from calm_needle.core.verdict import Verdict
 from calm_needle.errors import FieldsRefused, NotFound, NotUnderstood
 from calm_needle.store import guided as store
 from calm_needle.store import intake as intake_store
@@ -37,7 +38,7 @@ class StageView:
     """
 
     stage: Stage
-    said: Said | None
+    said: Verdict | None
     shown: dict[str, str]
     may_answer: bool
     minutes_ago: float | None
@@ -237,7 +238,7 @@ def end(conn: sqlite3.Connection, job_id: int, work_id: int, form: dict[str, str
             repairs.keep(conn, shown.job, part=part, what=shown.piece.repair, value=None, words=remark, at_utc=at_utc)
 
 
-def findings(conn: sqlite3.Connection, job_id: int) -> list[tuple[WorkRow, Piece, Said]]:
+def findings(conn: sqlite3.Connection, job_id: int) -> list[tuple[WorkRow, Piece, Verdict]]:
     """Return what the stages of a job's guided works say against the set, newest work first: each is a fault of its own."""
     out = []
     for row in reversed(store.works_of_job(conn, job_id)):

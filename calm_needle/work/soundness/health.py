@@ -12,7 +12,7 @@ def missing(conn: sqlite3.Connection, job_id: int) -> list[str]:
     out = []
     sweep = parts_sweep.view(conn, job_id)
     if sweep.counted.parts and not sweep.whole.passed:
-        out += [f"Parts: {sweep.whole.sentence}", *sweep.whole.cans]
+        out += [f"Parts: {sweep.whole.sentence}", *sweep.whole.evidence]
     matrix = bands.view(conn, job_id)
     if not matrix.whole.passed:
         out.append(f"Bands: {matrix.whole.sentence}")

@@ -9,8 +9,9 @@ from calm_needle.core.dossier.model import Model
 from calm_needle.core.quantities import format_si, parse_si
 from calm_needle.core.soundness.cautions import Caution, cautions_for
 from calm_needle.core.soundness.parts_sweep import UNITS as UNIT_OF
-from calm_needle.core.soundness.parts_sweep import Measured, Part, PartVerdict, SweepVerdict, Tally, judge_part, judge_sweep, shown, tally
+from calm_needle.core.soundness.parts_sweep import Measured, Part, Tally, judge_part, judge_sweep, shown, tally
 from calm_needle.core.soundness.repairs import NEW
+from calm_needle.core.verdict import Verdict
 from calm_needle.errors import FieldsRefused, NotFound, NotUnderstood
 from calm_needle.store import part_checks, repairs
 from calm_needle.store import revisions as revisions_store
@@ -33,7 +34,7 @@ class PartLine:
     marked: str
     last: str
     replaced: bool
-    verdict: PartVerdict
+    verdict: Verdict
     seen: int
 
 
@@ -44,7 +45,7 @@ class SweepView:
     job: JobRow
     model: Model
     regions: list[tuple[str, list[PartLine], Tally]]
-    whole: SweepVerdict
+    whole: Verdict
     counted: Tally
     cautions: list[Caution]
 

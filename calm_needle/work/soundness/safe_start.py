@@ -14,7 +14,6 @@ from calm_needle.core.pictures import Curves, Line, Picture
 from calm_needle.core.quantities import parse_si
 from calm_needle.core.soundness.cautions import LAST_WORD, Caution, cautions_for
 from calm_needle.core.soundness.safe_start import (
-    Judged,
     Logged,
     Point,
     Rung,
@@ -27,6 +26,7 @@ from calm_needle.core.soundness.safe_start import (
     may_finish,
     stand,
 )
+from calm_needle.core.verdict import Verdict
 from calm_needle.errors import FieldsRefused, NotUnderstood
 from calm_needle.store import shelf, starts
 from calm_needle.store.db import transaction
@@ -45,8 +45,8 @@ class RailView:
 
     point: Point
     last_v: float | None
-    judged: Judged | None
-    warm: Judged | None
+    judged: Verdict | None
+    warm: Verdict | None
 
 
 @dataclass(frozen=True)
@@ -60,9 +60,9 @@ class StartView:
     last_word: str
     rails: list[RailView]
     electrodes: list[RailView]
-    current: Judged | None
-    climb: Judged
-    finish: Judged
+    current: Verdict | None
+    climb: Verdict
+    finish: Verdict
     picture: Picture | None
     log: list[tuple[str, str]]
 

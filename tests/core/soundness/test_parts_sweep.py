@@ -55,7 +55,7 @@ class TheWhole(unittest.TestCase):
         verdicts = {"a": judge_part(self.CAN[0], now(11e-6)), "b": judge_part(self.CAN[1], now(31e-6))}
         found = judge_sweep(self.CAN, verdicts)
         self.assertFalse(found.passed)
-        self.assertEqual(found.cans, ("C30: a is bad, so replace the whole can; its sections are of one age.",))
+        self.assertEqual(found.evidence, ("C30: a is bad, so replace the whole can; its sections are of one age.",))
 
     def test_what_is_blank_or_undecided_keeps_it_open(self) -> None:
         verdicts = {"a": judge_part(self.CAN[0], now(31e-6)), "b": judge_part(self.CAN[1], [])}

@@ -4,7 +4,7 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from calm_needle.core.soundness.safe_start import Judged
+from calm_needle.core.verdict import Verdict
 from calm_needle.work.jobs.shelf import job_of
 from calm_needle.work.soundness import bands, guided, health, parts_sweep, repairs, safe_start
 from calm_needle.work.workshop import Workshop
@@ -29,7 +29,7 @@ class FromFirstPowerToSound(unittest.TestCase):
         assert meters is not None
         self.meters = meters
 
-    def start(self) -> Judged:
+    def start(self) -> Verdict:
         """Up the ladder, and watched for ten minutes."""
         for _ in range(3):
             safe_start.climb(self.conn, JOB, self.meters)

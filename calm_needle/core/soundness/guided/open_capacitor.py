@@ -6,51 +6,52 @@ shorted turns are other faults, and are told apart here.
 
 from calm_needle.core.physics.coils import NEAR_STOP_PERCENT, reach, transformer_capacitor
 from calm_needle.core.quantities import format_db, format_si
-from calm_needle.core.soundness.guided.piece import OPEN, Answers, Ask, Piece, Said, Stage, State
+from calm_needle.core.soundness.guided.piece import OPEN, Answers, Ask, Piece, Stage
 from calm_needle.core.soundness.guided.rewind import off_percent
+from calm_needle.core.verdict import State, Verdict
 
 HARDLY_DB_PER_TURN = 0.5
 OHM_LIKE_SISTER_PERCENT = 20.0
 NO_DIP_DB, GOOD_DIP_DB = 0.5, 3.0
 
 
-def _answers(a: Answers) -> Said:
+def _answers(a: Answers) -> Verdict:
     per_turn = abs(a.number("change_db")) / max(a.number("turns_tried"), 0.05)
     evidence = (f"{per_turn:.1f} dB a turn",)
     if per_turn >= HARDLY_DB_PER_TURN:
-        return Said("stop", "It answers its core as a tuned circuit does: peak it; the fault is elsewhere.", evidence)
-    return Said("good", "It hardly answers: wax, an open winding, shorted turns, or its capacitor.", evidence)
+        return Verdict("stop", "It answers its core as a tuned circuit does: peak it; the fault is elsewhere.", evidence)
+    return Verdict("good", "It hardly answers: wax, an open winding, shorted turns, or its capacitor.", evidence)
 
 
-def _winding(a: Answers) -> Said:
+def _winding(a: Answers) -> Verdict:
     if a.number("ohm_here") == OPEN:
-        return Said("stop", "The winding itself is open: mend its leads, or wind it anew.")
+        return Verdict("stop", "The winding itself is open: mend its leads, or wind it anew.")
     off = off_percent(found=a.number("ohm_here"), wanted=a.number("ohm_sister"))
     wide = a.number("l_max_h") / a.number("l_min_h")
     evidence = (f"ohms {format_db(off)}\u00a0% of the sister’s", f"inductance changes {wide:.2f} times over the travel")
     if off < -OHM_LIKE_SISTER_PERCENT:
-        return Said("stop", "Fewer ohms than its sister: shorted turns, which no capacitor cures.", evidence)
+        return Verdict("stop", "Fewer ohms than its sister: shorted turns, which no capacitor cures.", evidence)
     if off > OHM_LIKE_SISTER_PERCENT:
-        return Said("stop", "More ohms than its sister: a poor joint at its leads; mend that first.", evidence)
+        return Verdict("stop", "More ohms than its sister: a poor joint at its leads; mend that first.", evidence)
     if wide < 1.02:
-        return Said("stop", "The core changes nothing: it is loose on its thread, or held by wax.", evidence)
-    return Said("good", "Winding and core are sound: it is what tunes it.", evidence)
+        return Verdict("stop", "The core changes nothing: it is loose on its thread, or held by wax.", evidence)
+    return Verdict("good", "Winding and core are sound: it is what tunes it.", evidence)
 
 
-def _dip(a: Answers) -> Said:
+def _dip(a: Answers) -> Verdict:
     without, across = a.number("dip_db"), a.number("dip_across_db")
     evidence = (f"{without:.1f} dB as it is", f"{across:.1f} dB with {format_si(a.number('across_f'), unit='F', digits=3)} across")
     if without >= GOOD_DIP_DB:
-        return Said(
+        return Verdict(
             "stop", "A good dip as it is: its capacitor is there, though it may be of another value. Look where the dip lies.", evidence
         )
     if across < GOOD_DIP_DB:
-        return Said("stop", "No dip even with a capacitor across: shorted turns, or the generator does not reach it.", evidence)
+        return Verdict("stop", "No dip even with a capacitor across: shorted turns, or the generator does not reach it.", evidence)
     word = "No dip" if without < NO_DIP_DB else "Only a shallow dip"
-    return Said("good", f"{word} until a capacitor is put across: the one inside is open. Fit one outside.", evidence)
+    return Verdict("good", f"{word} until a capacitor is put across: the one inside is open. Fit one outside.", evidence)
 
 
-def _choose(a: Answers) -> Said:
+def _choose(a: Answers) -> Verdict:
     found = transformer_capacitor(
         if_hz=a.number("if_hz"), l_min_h=a.number("l_min_h"), l_max_h=a.number("l_max_h"), stray_f=a.maybe("stray_f", 8e-12)
     )
@@ -61,10 +62,10 @@ def _choose(a: Answers) -> Said:
         f"{found.left_above_percent:.0f}\u00a0% above",
     )
     state: State = "good" if found.verdict == "within its travel" else "watch"
-    return Said(state, f"Fit {format_si(found.stock_c_f, unit='F', digits=2)}, silvered mica or plastic film, beside the can.", evidence)
+    return Verdict(state, f"Fit {format_si(found.stock_c_f, unit='F', digits=2)}, silvered mica or plastic film, beside the can.", evidence)
 
 
-def _measured(a: Answers) -> Said:
+def _measured(a: Answers) -> Verdict:
     found = reach(
         if_hz=a.number("if_hz"),
         c_measured_f=a.number("c_measured_f"),
@@ -74,17 +75,19 @@ def _measured(a: Answers) -> Said:
     )
     evidence = (f"wants {format_si(found.l_wanted_h, unit='H')}, {found.wanted_percent:.0f}\u00a0% along the travel",)
     if found.verdict.startswith("out of reach"):
-        return Said("stop", "With this very capacitor the core ends before it gets there: take another, by its measured value.", evidence)
+        return Verdict(
+            "stop", "With this very capacitor the core ends before it gets there: take another, by its measured value.", evidence
+        )
     if found.verdict.startswith("near"):
-        return Said("watch", "It just reaches, with nothing in hand: another of the drawer would be better.", evidence)
-    return Said("good", "It reaches, whatever is printed on it. Fit it, and lift the old one out of the circuit.", evidence)
+        return Verdict("watch", "It just reaches, with nothing in hand: another of the drawer would be better.", evidence)
+    return Verdict("good", "It reaches, whatever is printed on it. Fit it, and lift the old one out of the circuit.", evidence)
 
 
-def _after(a: Answers) -> Said:
+def _after(a: Answers) -> Verdict:
     at = a.number("peak_percent")
     if not NEAR_STOP_PERCENT <= at <= 100.0 - NEAR_STOP_PERCENT:
-        return Said("watch", f"The peak lies {at:.0f}\u00a0% along: near a stop, so the capacitor is not yet the right one.")
-    return Said("good", f"The peak lies {at:.0f}\u00a0% along its travel, passed both ways. Peak the strip once more as a whole.")
+        return Verdict("watch", f"The peak lies {at:.0f}\u00a0% along: near a stop, so the capacitor is not yet the right one.")
+    return Verdict("good", f"The peak lies {at:.0f}\u00a0% along its travel, passed both ways. Peak the strip once more as a whole.")
 
 
 PIECE = Piece(

@@ -5,43 +5,26 @@ The pieces themselves are data beside small judging functions, one module each; 
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Literal, NamedTuple
+from typing import Literal
 
-from calm_needle.core.quantities import format_plain, parse_list, parse_si
-from calm_needle.errors import FieldsRefused, NotUnderstood
+from calm_needle.core import form
+from calm_needle.core.quantities import format_plain
+from calm_needle.core.verdict import Verdict
+from calm_needle.errors import FieldsRefused
 
-State = Literal["good", "watch", "stop"]
 Meter = Literal["ohm", "henry", "farad", "dip", "resonance", "travel"]
 CorePlace = Literal["", "out", "middle", "in"]
-LONGEST_WORDS = 400
-OPEN_WORDS = ("open", "ol", "o.l.", "inf", "∞")
-OPEN = float("inf")
-
-
-class Said(NamedTuple):
-    """What a stage says: its state, one sentence on what it means and what to do, and the figures behind it."""
-
-    state: State
-    sentence: str
-    evidence: tuple[str, ...] = ()
+OPEN = form.OPEN
 
 
 @dataclass(frozen=True)
-class Ask:
-    """One thing asked. unit None: words; choices: one of them; many: a list of values; meter: what can read it, and of which part.
+class Ask(form.Ask):
+    """One thing asked in a piece of work. meter: what can read it, and of which part.
 
     core: where the core of the winding stands while it is read; held: the ask that says which capacitor is held across; known: what
     the dossier answers by itself.
     """
 
-    name: str
-    label: str
-    unit: str | None = None
-    hint: str = ""
-    choices: tuple[str, ...] = ()
-    optional: bool = False
-    many: bool = False
-    may_be_open: bool = False
     meter: Meter | None = None
     of: Literal["subject", "sister"] = "subject"
     core: CorePlace = ""
@@ -80,7 +63,7 @@ class Answers:
         return self._facts.get(name, default)
 
 
-Judge = Callable[[Answers], Said]
+Judge = Callable[[Answers], Verdict]
 
 
 @dataclass(frozen=True)
@@ -120,30 +103,12 @@ class Piece:
         return next((s for s in self.stages if s.name == name), None)
 
 
-def read_answers(stage: Stage, form: Mapping[str, str]) -> dict[str, object]:
+def read_answers(stage: Stage, typed: Mapping[str, str]) -> dict[str, object]:
     """Return what was typed for a stage, in SI. Raises FieldsRefused with a sentence for each ask that cannot be taken."""
-    out: dict[str, object] = {}
-    faults: dict[str, str] = {}
-    for ask in stage.asks:
-        text = form.get(ask.name, "").strip()[:LONGEST_WORDS]
-        if not text:
-            if not ask.optional:
-                faults[ask.name] = f"{ask.label}: this is wanted."
-            continue
-        try:
-            value = _read(ask, text)
-        except NotUnderstood as fault:
-            faults[ask.name] = str(fault)
-            continue
-        if isinstance(value, str) and ask.choices and value not in ask.choices:
-            faults[ask.name] = f"Choose one: {', '.join(ask.choices)}."
-        elif isinstance(value, float) and value < 0 and ask.unit not in ("dB", "%", "°C"):
-            faults[ask.name] = f"{ask.label}: not below zero."
-        else:
-            out[ask.name] = value
-    if faults:
-        raise FieldsRefused(faults)
-    return out
+    read = form.read_form(stage.asks, typed)
+    if read.faults:
+        raise FieldsRefused(read.faults)
+    return read.values
 
 
 def show(ask: Ask, value: object) -> str:
@@ -158,13 +123,3 @@ def show(ask: Ask, value: object) -> str:
 def spread(values: Sequence[float]) -> float:
     """Return the spread of readings as a ratio: the largest over the least; 1 for fewer than two."""
     return max(values) / min(values) if len(values) > 1 and min(values) > 0 else 1.0
-
-
-def _read(ask: Ask, text: str) -> object:
-    if ask.unit is None:
-        return text
-    if ask.many:
-        return parse_list(text, unit=ask.unit)
-    if ask.may_be_open and text.lower() in OPEN_WORDS:
-        return OPEN
-    return parse_si(text, unit=ask.unit)

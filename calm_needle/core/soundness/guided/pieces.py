@@ -4,8 +4,9 @@ from collections.abc import Mapping
 from typing import NamedTuple
 
 from calm_needle.core.soundness.guided import open_capacitor, rewind, which_can, will_not_peak
-from calm_needle.core.soundness.guided.piece import Answers, Piece, Said
+from calm_needle.core.soundness.guided.piece import Answers, Piece
 from calm_needle.core.soundness.guided.small_works import ADJUSTABLE, CONTACT, DONOR, GANG, SPLICE, SUBSTITUTE, WARM_VALVE
+from calm_needle.core.verdict import Verdict
 from calm_needle.errors import CalmNeedleError
 
 PIECES: dict[str, Piece] = {
@@ -29,7 +30,7 @@ PIECES: dict[str, Piece] = {
 class Standing(NamedTuple):
     """Where a piece of work stands: what each answered stage says, which stages may be answered, whether it is through."""
 
-    said: dict[str, Said]
+    said: dict[str, Verdict]
     may_answer: tuple[str, ...]
     through: bool
 
@@ -39,7 +40,7 @@ def stand(piece: Piece, answered: Mapping[str, Mapping[str, object]], facts: Map
 
     A stage that says stop holds up those after it, unless all gates are open; then each is judged by itself.
     """
-    said: dict[str, Said] = {}
+    said: dict[str, Verdict] = {}
     may: list[str] = []
     values: dict[str, object] = {}
     held_up = False
@@ -51,7 +52,7 @@ def stand(piece: Piece, answered: Mapping[str, Mapping[str, object]], facts: Map
             try:
                 said[stage.name] = stage.judge(Answers(values, facts))
             except CalmNeedleError as fault:  # figures that cannot go together: said where they were typed
-                said[stage.name] = Said("stop", str(fault))
+                said[stage.name] = Verdict("stop", str(fault))
         if not piece.all_gates and (stage.name not in said or said[stage.name].state == "stop"):
             held_up = True
     through = len(said) == len(piece.stages) and all(s.state != "stop" for s in said.values())

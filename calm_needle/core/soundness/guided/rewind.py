@@ -8,7 +8,8 @@ import math
 from calm_needle.core.physics.coils import COPPER_OHM_M, multilayer_h, wire
 from calm_needle.core.physics.resonance import resonant_frequency_hz
 from calm_needle.core.quantities import format_db, format_si
-from calm_needle.core.soundness.guided.piece import OPEN, Answers, Ask, Piece, Said, Stage
+from calm_needle.core.soundness.guided.piece import OPEN, Answers, Ask, Piece, Stage
+from calm_needle.core.verdict import Verdict
 
 AGREES_PERCENT, DOUBTFUL_PERCENT = 4.0, 10.0
 OHM_AGREES_PERCENT = 15.0
@@ -26,16 +27,18 @@ def _said(percent: float) -> str:
     return f"{format_db(percent)}\u00a0%"
 
 
-def _open(a: Answers) -> Said:
+def _open(a: Answers) -> Verdict:
     ohm = a.number("ohm_found")
     if ohm != OPEN:
-        return Said("stop", f"It is not open: {format_si(ohm, unit='Ω', digits=3)}. Rewinding is the last resort; find what else is wrong.")
+        return Verdict(
+            "stop", f"It is not open: {format_si(ohm, unit='Ω', digits=3)}. Rewinding is the last resort; find what else is wrong."
+        )
     if a.text("end_found") == "yes":
-        return Said("watch", "The broken end can be seen: bridge it with a splice first; it may save the whole winding.", ("open",))
-    return Said("good", "Open, and the break lies inside: it must be rewound.", ("open",))
+        return Verdict("watch", "The broken end can be seen: bridge it with a splice first; it may save the whole winding.", ("open",))
+    return Verdict("good", "Open, and the break lies inside: it must be rewound.", ("open",))
 
 
-def _sister(a: Answers) -> Said:
+def _sister(a: Answers) -> Verdict:
     l_h, c_f = a.number("sister_l_h"), a.number("c_found_f") + a.maybe("self_f", SELF_F)
     f = resonant_frequency_hz(l_h=l_h, c_f=c_f)
     off = off_percent(found=f, wanted=a.number("f_found_hz"))
@@ -45,22 +48,24 @@ def _sister(a: Answers) -> Said:
         f"with {format_si(c_f, unit='F')} in all: {format_si(f, unit='Hz')}, found {found}, {_said(off)}",
     )
     if abs(off) <= AGREES_PERCENT:
-        return Said("good", "Inductance, capacitance and resonance agree: the sister is the pattern.", evidence)
+        return Verdict("good", "Inductance, capacitance and resonance agree: the sister is the pattern.", evidence)
     if abs(off) <= DOUBTFUL_PERCENT:
-        return Said("watch", "They agree roughly: measure the capacitor out of circuit before the wire is cut.", evidence)
-    return Said("stop", "They do not agree: the sister is of another value, or the capacitor is not the one that tuned it.", evidence)
+        return Verdict("watch", "They agree roughly: measure the capacitor out of circuit before the wire is cut.", evidence)
+    return Verdict("stop", "They do not agree: the sister is of another value, or the capacitor is not the one that tuned it.", evidence)
 
 
-def _recorded(a: Answers) -> Said:
+def _recorded(a: Answers) -> Verdict:
     count = int(str(a.fact("photographs", 0)))
     if not count:
-        return Said("stop", "No photograph is with the job yet. Nothing irreversible before winding, leads and former are photographed.")
+        return Verdict("stop", "No photograph is with the job yet. Nothing irreversible before winding, leads and former are photographed.")
     words = "Direction, leads and pictures are recorded."
     if a.text("carries_dc") == "yes":
         words += " It carries direct current: its partner has the same age and strain, so plan to wind both."
     if not a.fact("consent", False):
-        return Said("watch", f"{words} The owner’s word for a change that cannot be undone is not written down.", (f"{count} photographs",))
-    return Said("good", words, (f"{count} photographs",))
+        return Verdict(
+            "watch", f"{words} The owner’s word for a change that cannot be undone is not written down.", (f"{count} photographs",)
+        )
+    return Verdict("good", words, (f"{count} photographs",))
 
 
 def target(a: Answers) -> tuple[float, float, float, float]:
@@ -72,7 +77,7 @@ def target(a: Answers) -> tuple[float, float, float, float]:
     return turns, length, diameter, COPPER_OHM_M * length / (math.pi * diameter**2 / 4.0)
 
 
-def _plan(a: Answers) -> Said:
+def _plan(a: Answers) -> Verdict:
     turns, length, diameter, ohm = target(a)
     off = off_percent(found=ohm, wanted=a.number("sister_ohm"))
     sister = format_si(a.number("sister_ohm"), unit="Ω", digits=3)
@@ -82,25 +87,25 @@ def _plan(a: Answers) -> Said:
         f"it will have {format_si(ohm, unit='Ω', digits=3)}, the sister has {sister}: {_said(off)}",
     )
     if abs(off) > OHM_AGREES_PERCENT:
-        return Said(
+        return Verdict(
             "watch", f"Wind {turns:.0f} turns; but the ohms do not fit: another wire, or the former was measured wrongly.", evidence
         )
-    return Said(
+    return Verdict(
         "good", f"Wind {turns:.0f} turns of {format_si(diameter, unit='m', digits=2)}: ohms and inductance both fit the sister.", evidence
     )
 
 
-def _wound(a: Answers) -> Said:
+def _wound(a: Answers) -> Verdict:
     turns, planned = a.number("turns_wound"), target(a)[0]
     off = turns / planned - 1.0
     if abs(off) > 10 * TURNS_SLACK:
-        return Said("watch", f"{turns:.0f} turns, where {planned:.0f} were planned. Measure before it is varnished.")
-    return Said("good", f"{turns:.0f} turns on, {planned:.0f} were planned. Measure it before it is varnished.")
+        return Verdict("watch", f"{turns:.0f} turns, where {planned:.0f} were planned. Measure before it is varnished.")
+    return Verdict("good", f"{turns:.0f} turns on, {planned:.0f} were planned. Measure it before it is varnished.")
 
 
-def _measured(a: Answers) -> Said:
+def _measured(a: Answers) -> Verdict:
     if a.number("new_ohm") == OPEN or a.number("new_l_h") == OPEN:
-        return Said("stop", "The new winding is open: a lead has broken, or its enamel is still on.")
+        return Verdict("stop", "The new winding is open: a lead has broken, or its enamel is still on.")
     wanted, turns = a.number("sister_l_h"), a.number("turns_wound")
     off = off_percent(found=a.number("new_l_h"), wanted=wanted)
     ohm_off = off_percent(found=a.number("new_ohm"), wanted=a.number("sister_ohm"))
@@ -108,18 +113,18 @@ def _measured(a: Answers) -> Said:
     more = turns * (math.sqrt(wanted / a.number("new_l_h")) - 1.0)
     turn = f"{'put on' if more > 0 else 'take off'} {abs(more):.0f} turns"
     if abs(off) > L_REACH_PERCENT:
-        return Said("stop", f"{_said(off)} is more than the adjuster takes up: {turn}.", evidence)
+        return Verdict("stop", f"{_said(off)} is more than the adjuster takes up: {turn}.", evidence)
     if abs(ohm_off) > 2 * OHM_AGREES_PERCENT:
-        return Said("stop", "The ohms are far from the sister’s: shorted turns, or another wire.", evidence)
+        return Verdict("stop", "The ohms are far from the sister’s: shorted turns, or another wire.", evidence)
     if abs(off) > L_GOOD_PERCENT:
-        return Said("watch", f"Within what the adjuster takes up; {turn} for a match.", evidence)
-    return Said("good", "It matches its sister. Varnish it, and fit it.", evidence)
+        return Verdict("watch", f"Within what the adjuster takes up; {turn} for a match.", evidence)
+    return Verdict("good", "It matches its sister. Varnish it, and fit it.", evidence)
 
 
-def _fitted(a: Answers) -> Said:
+def _fitted(a: Answers) -> Verdict:
     if a.text("as_before") != "yes":
-        return Said("stop", "Turn it round or change its leads over: the direction was recorded for this.")
-    return Said("good", "Fitted as it was. Hear it, then peak the whole strip anew.")
+        return Verdict("stop", "Turn it round or change its leads over: the direction was recorded for this.")
+    return Verdict("good", "Fitted as it was. Hear it, then peak the whole strip anew.")
 
 
 YES_NO = ("yes", "no")

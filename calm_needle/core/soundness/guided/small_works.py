@@ -2,9 +2,10 @@
 
 from calm_needle.core.physics.parts import gang_match, trimmer_range
 from calm_needle.core.quantities import format_db, format_si
-from calm_needle.core.soundness.guided.piece import OPEN, Answers, Ask, Piece, Said, Stage
+from calm_needle.core.soundness.guided.piece import OPEN, Answers, Ask, Piece, Stage
 from calm_needle.core.soundness.guided.rewind import off_percent
 from calm_needle.core.soundness.guided.will_not_peak import LEAK_ASKS, LEAK_LEAST_OHM, REPEAT_ASK, judge_leak, judge_repeats
+from calm_needle.core.verdict import Verdict
 
 TRIMMER_TAKES_F = 8e-12
 SPLICE_PERCENT = 10.0
@@ -12,13 +13,13 @@ HEATER_PERCENT, HEATER_LIMIT_PERCENT = 5.0, 10.0
 YES_NO = ("yes", "no")
 
 
-def _gang_fits(a: Answers) -> Said:
+def _gang_fits(a: Answers) -> Verdict:
     if "no" in (a.text("turns_same_way"), a.text("terminals_fit")):
-        return Said("stop", "It does not go in as the old one did: rotor side or terminals differ. Look for another.")
-    return Said("good", "It goes in as the old one did.")
+        return Verdict("stop", "It does not go in as the old one did: rotor side or terminals differ. Look for another.")
+    return Verdict("good", "It goes in as the old one did.")
 
 
-def _gang_equal(a: Answers) -> Said:
+def _gang_equal(a: Answers) -> Verdict:
     found = gang_match(a_f=a.numbers("section_a_f"), b_f=a.numbers("section_b_f"), l_h=a.number("coil_h"))
     at_minimum = abs(min(a.numbers("section_b_f")) - min(a.numbers("section_a_f")))
     evidence = (
@@ -26,25 +27,25 @@ def _gang_equal(a: Answers) -> Said:
         f"{format_si(found.worst_hz, unit='Hz', digits=3)} with this coil",
     )
     if at_minimum > TRIMMER_TAKES_F:
-        return Said("stop", "At its minimum the sections differ by more than a trimmer takes up.", evidence)
+        return Verdict("stop", "At its minimum the sections differ by more than a trimmer takes up.", evidence)
     if found.worst_percent > 1.5:
-        return Said("watch", "The trimmer takes up the minimum, not the rest of the dial: tracking will be out in between.", evidence)
-    return Said("good", "The sections are alike; what is left at the minimum is the trimmer’s.", evidence)
+        return Verdict("watch", "The trimmer takes up the minimum, not the rest of the dial: tracking will be out in between.", evidence)
+    return Verdict("good", "The sections are alike; what is left at the minimum is the trimmer’s.", evidence)
 
 
-def _gang_old(a: Answers) -> Said:
+def _gang_old(a: Answers) -> Verdict:
     if a.text("old_measured") == "no":
-        return Said(
+        return Verdict(
             "watch", "The old one was never measured: equal sections are not yet equal to the old gang. The dial is calibrated anew."
         )
     old_f, new_f = a.maybe("old_max_f", 0.0), a.maybe("new_max_f", 0.0)
     if not old_f or not new_f:
-        return Said("stop", "Type what both measured at full mesh, old and new.")
+        return Verdict("stop", "Type what both measured at full mesh, old and new.")
     off = off_percent(found=new_f, wanted=old_f)
     said = f"{format_db(off)}\u00a0% of the old one’s at full mesh"
     if abs(off) > 3.0:
-        return Said("stop", "Another law: the printed scale will not fit, whatever is adjusted.", (said,))
-    return Said("good", "As the old one, so the scale can be made to fit. Calibrate the dial anew all the same.", (said,))
+        return Verdict("stop", "Another law: the printed scale will not fit, whatever is adjusted.", (said,))
+    return Verdict("good", "As the old one, so the scale can be made to fit. Calibrate the dial anew all the same.", (said,))
 
 
 GANG = Piece(
@@ -92,11 +93,13 @@ GANG = Piece(
 )
 
 
-def _donor_coil(a: Answers) -> Said:
+def _donor_coil(a: Answers) -> Verdict:
     at = a.number("slug_percent")
     if not 8.0 <= at <= 92.0:
-        return Said("stop", f"It works only with its core {at:.0f}\u00a0% along, at the stop: a coil of another value. Do not leave it so.")
-    return Said("good", f"Its core works {at:.0f}\u00a0% along the travel: near enough the same coil.")
+        return Verdict(
+            "stop", f"It works only with its core {at:.0f}\u00a0% along, at the stop: a coil of another value. Do not leave it so."
+        )
+    return Verdict("good", f"Its core works {at:.0f}\u00a0% along the travel: near enough the same coil.")
 
 
 DONOR = Piece(
@@ -123,17 +126,17 @@ DONOR = Piece(
 )
 
 
-def _splice(a: Answers) -> Said:
+def _splice(a: Answers) -> Verdict:
     after, sister = a.number("ohm_after"), a.number("ohm_sister")
     if after == OPEN:
-        return Said(
+        return Verdict(
             "stop", f"Still open after {a.number('tries'):.0f}: scrape less, tin the bridge first, and try once more; or wind it anew."
         )
     off = off_percent(found=after, wanted=sister)
     evidence = (f"{format_db(off)}\u00a0% of the sister’s ohms",)
     if abs(off) > SPLICE_PERCENT:
-        return Said("watch", "It holds, but the ohms differ: a poor joint will show warm. Measure it again after an hour on.", evidence)
-    return Said("good", "It holds, and has its sister’s ohms. Fix the bridge so that nothing pulls on it.", evidence)
+        return Verdict("watch", "It holds, but the ohms differ: a poor joint will show warm. Measure it again after an hour on.", evidence)
+    return Verdict("good", "It holds, and has its sister’s ohms. Fix the bridge so that nothing pulls on it.", evidence)
 
 
 SPLICE = Piece(
@@ -163,7 +166,7 @@ SPLICE = Piece(
 )
 
 
-def _adjustable(a: Answers) -> Said:
+def _adjustable(a: Answers) -> Verdict:
     found = trimmer_range(
         fixed_f=a.number("fixed_f"),
         trim_min_f=a.number("trim_min_f"),
@@ -174,14 +177,14 @@ def _adjustable(a: Answers) -> Said:
     low, high, before = (format_si(f, unit="Hz") for f in (found.f_low_hz, found.f_high_hz, found.f_fixed_hz))
     evidence = (f"{low} to {high}, before {before}",)
     if "outside" in found.verdict:
-        return Said("stop", "The old value is outside the trimmer’s range: put a fixed one across it.", evidence)
-    return Said("good", "The old value lies inside its range. Set it there first, then adjust.", evidence)
+        return Verdict("stop", "The old value is outside the trimmer’s range: put a fixed one across it.", evidence)
+    return Verdict("good", "The old value lies inside its range. Set it there first, then adjust.", evidence)
 
 
-def _agreed(a: Answers) -> Said:
+def _agreed(a: Answers) -> Verdict:
     if not a.fact("consent", False):
-        return Said("watch", "The owner’s word is not written down; a trimmer can be taken out again, if the old part is kept.")
-    return Said("good", f"Kept: {a.text('kept_where')}.")
+        return Verdict("watch", "The owner’s word is not written down; a trimmer can be taken out again, if the old part is kept.")
+    return Verdict("good", f"Kept: {a.text('kept_where')}.")
 
 
 ADJUSTABLE = Piece(
@@ -216,7 +219,7 @@ ADJUSTABLE = Piece(
 )
 
 
-def judge_heater(*, chain: str, old_v: float, old_a: float, new_v: float, new_a: float) -> Said:
+def judge_heater(*, chain: str, old_v: float, old_a: float, new_v: float, new_a: float) -> Verdict:
     """Return whether a substitute valve's heater (V, A) may take the old one's place in a series chain or across a winding."""
     off, off_v = off_percent(found=new_a, wanted=old_a), off_percent(found=new_v, wanted=old_v)
     if chain == "series":
@@ -225,32 +228,32 @@ def judge_heater(*, chain: str, old_v: float, old_a: float, new_v: float, new_a:
             f"chain volts change by {format_si(new_v - old_v, unit='V', digits=2, signed=True)}",
         )
         if abs(off) > HEATER_LIMIT_PERCENT:
-            return Said(
+            return Verdict(
                 "stop",
                 "In a series chain every heater takes the same current: this one upsets all the others. Not without a shunt.",
                 evidence,
             )
         if abs(off) > HEATER_PERCENT or abs(new_v - old_v) > 0.1 * old_v:
-            return Said("watch", "It goes, with the dropper set again: measure the volts across every heater once it is warm.", evidence)
-        return Said("good", "The chain stays in balance.", evidence)
+            return Verdict("watch", "It goes, with the dropper set again: measure the volts across every heater once it is warm.", evidence)
+        return Verdict("good", "The chain stays in balance.", evidence)
     evidence = (f"volts {format_db(off_v)}\u00a0%", f"current {format_db(off)}\u00a0%")
     if abs(off_v) > HEATER_PERCENT:
-        return Said("stop", "Across a winding the volts must be the same: this heater would be starved or burnt.", evidence)
+        return Verdict("stop", "Across a winding the volts must be the same: this heater would be starved or burnt.", evidence)
     if off > 3 * HEATER_LIMIT_PERCENT:
-        return Said("watch", "It draws far more: see whether the transformer stays cool after an hour.", evidence)
-    return Said("good", "Its heater fits.", evidence)
+        return Verdict("watch", "It draws far more: see whether the transformer stays cool after an hour.", evidence)
+    return Verdict("good", "Its heater fits.", evidence)
 
 
-def _heater(a: Answers) -> Said:
+def _heater(a: Answers) -> Verdict:
     return judge_heater(
         chain=a.text("chain"), old_v=a.number("old_v"), old_a=a.number("old_a"), new_v=a.number("new_v"), new_a=a.number("new_a")
     )
 
 
-def _role(a: Answers) -> Said:
+def _role(a: Answers) -> Verdict:
     if a.text("old_stays") == "yes":
-        return Said("good", "The dead one stays in for its heater; say so on a label at the socket.")
-    return Said("good", "Its base and electrodes were checked. Hear it, then peak what it is part of.")
+        return Verdict("good", "The dead one stays in for its heater; say so on a label at the socket.")
+    return Verdict("good", "Its base and electrodes were checked. Hear it, then peak what it is part of.")
 
 
 SUBSTITUTE = Piece(
@@ -284,10 +287,10 @@ SUBSTITUTE = Piece(
 )
 
 
-def _cold(a: Answers) -> Said:
+def _cold(a: Answers) -> Verdict:
     if a.number("leak_cold_ohm") < LEAK_LEAST_OHM:
-        return Said("watch", "It leaks cold already: no need to wait, but see how much worse it gets.")
-    return Said("good", "Sound cold, which clears nothing. Switch on, and read it again after ten minutes.")
+        return Verdict("watch", "It leaks cold already: no need to wait, but see how much worse it gets.")
+    return Verdict("good", "Sound cold, which clears nothing. Switch on, and read it again after ten minutes.")
 
 
 CONTACT = Piece(

@@ -7,7 +7,8 @@ thumb, and only injection settles it.
 import math
 
 from calm_needle.core.quantities import format_si
-from calm_needle.core.soundness.guided.piece import Answers, Ask, Piece, Said, Stage
+from calm_needle.core.soundness.guided.piece import Answers, Ask, Piece, Stage
+from calm_needle.core.verdict import Verdict
 
 ROLES = ("oscillator", "first IF transformer", "last IF transformer", "transformer of the other system")
 # Clue and answer to what it says of each role, in the order of ROLES.
@@ -34,23 +35,23 @@ def likelihoods(clues: dict[str, str]) -> dict[str, float]:
     return {role: math.exp(x) / total for role, x in zip(ROLES, logs, strict=True)}
 
 
-def _clues(a: Answers) -> Said:
+def _clues(a: Answers) -> Verdict:
     chances = likelihoods({name: a.text(name) for name in ("beside", "leads", "turns_seen")})
     ordered = sorted(chances, key=lambda role: -chances[role])
     evidence = tuple(f"{role}: {100 * chances[role]:.0f}\u00a0%" for role in ordered)
     best = ordered[0]
     if chances[best] >= SURE:
-        return Said("watch", f"Probably the {best}. A hypothesis until a signal confirms it: mark it so on the map.", evidence)
-    return Said("watch", f"Perhaps the {best}, perhaps the {ordered[1]}: do not turn it before a signal has told.", evidence)
+        return Verdict("watch", f"Probably the {best}. A hypothesis until a signal confirms it: mark it so on the map.", evidence)
+    return Verdict("watch", f"Perhaps the {best}, perhaps the {ordered[1]}: do not turn it before a signal has told.", evidence)
 
 
-def _injected(a: Answers) -> Said:
+def _injected(a: Answers) -> Verdict:
     change = abs(a.number("change_db"))
     signal = format_si(a.number("signal_hz"), unit="Hz")
     evidence = (f"{change:.1f} dB for a quarter turn, at {signal}",)
     if change >= ANSWERS_DB:
-        return Said("good", f"It answers at {signal}: it belongs to what is being aligned. Turn it back to its mark.", evidence)
-    return Said(
+        return Verdict("good", f"It answers at {signal}: it belongs to what is being aligned. Turn it back to its mark.", evidence)
+    return Verdict(
         "stop",
         f"It does not answer at {signal}: of the other system, or not what it seemed. Back to its mark, and leave it alone.",
         evidence,
