@@ -33,7 +33,7 @@ def run() -> list[str]:
             process.wait()
             process.stdout.close()
     return [
-        f"./run demo into an empty folder, {TIMES} starts: first page after {statistics.median(starts):.2f} s (median); wanted ≤ 2.5 s",
+        f"./run demo into an empty folder, {TIMES} starts: first page after {statistics.median(starts):.2f} s (median); wanted ≤ 1.5 s",
         f"resident memory of server and instruments together, readings coming: {memory:.0f} MB; wanted ≤ 250 MB",
     ]
 

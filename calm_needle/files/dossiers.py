@@ -1,5 +1,7 @@
 """Dossiers in: one JSON file, taken whole or refused whole with every fault by its path."""
 
+from __future__ import annotations
+
 import itertools
 import json
 import math
@@ -7,12 +9,16 @@ import re
 from collections.abc import Iterator
 from functools import cache
 from importlib import resources
-from typing import Any, cast
-
-import jsonschema
+from typing import TYPE_CHECKING, Any, cast
 
 from calm_needle.core.dossier.faults import meaning_faults
+from calm_needle.core.lazy import Lazy
 from calm_needle.errors import Fault, FileRefused
+
+if TYPE_CHECKING:
+    import jsonschema
+else:
+    jsonschema = Lazy("jsonschema")
 
 LARGEST_BYTES = 2_000_000
 MOST_FAULTS = 200

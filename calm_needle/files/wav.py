@@ -1,13 +1,21 @@
 """Recordings in: WAV of 8, 16, 24, 32 bits or float, any rate and number of channels; the first channel is taken."""
 
+from __future__ import annotations
+
 import io
 import warnings
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-import numpy as np
-
+from calm_needle.core.lazy import Lazy
 from calm_needle.core.physics.sine_fit import Recording
 from calm_needle.errors import Fault, FileRefused
+
+if TYPE_CHECKING:
+    import numpy as np
+else:
+    np = Lazy("numpy")
+
 
 LARGEST_BYTES = 64_000_000
 FULL_SCALE = {"int16": 2.0**15, "int32": 2.0**31, "int64": 2.0**63}

@@ -30,14 +30,14 @@ def run(*, data_dir: Path | None, port: int | None, demo: bool, open_browser: bo
         if demo:
             with workshop.store() as conn:
                 if demo_world.is_empty(conn):
-                    demo_world.load(conn)
+                    demo_world.put_on_shelf(conn)
         logging.getLogger("waitress").setLevel(logging.ERROR)  # a closed page is no event
         listener = _listen(port)
         server = create_server(create_app(workshop, port=listener.getsockname()[1]), sockets=[listener], threads=THREADS)
         address = f"http://{HOST}:{listener.getsockname()[1]}/"
         signal.signal(signal.SIGTERM, _end)  # waitress would die of it without a word, and leave the generator on
         # What takes a moment is made ready while the first page is read.
-        threading.Thread(target=_warm_up, args=(workshop,), daemon=True).start()
+        threading.Thread(target=_warm_up, args=(workshop, demo), daemon=True).start()
         workshop.lock.say(f"the one at {address} (process {os.getpid()})")
         print(f"Calm Needle is ready: {address}   (data in {workshop.folder}; Ctrl-C ends it)", flush=True)
         if open_browser:
@@ -65,7 +65,10 @@ def _listen(port: int | None) -> socket.socket:
     raise StoreUnusable(f"Port {port} is taken by another program. Choose another with --port, or leave it out.")
 
 
-def _warm_up(workshop: Workshop) -> None:
+def _warm_up(workshop: Workshop, demo: bool) -> None:
+    if demo:
+        with workshop.store() as conn:
+            demo_world.rehearse_older_job(conn)
     import pyvisa  # noqa: F401  a third of a second that the first reading need not wait for
 
     workshop.uses_stand_ins()

@@ -10,13 +10,14 @@ from importlib import resources
 
 from calm_needle.sim.receiver.practice import PracticeReceiver
 from calm_needle.store import bench as bench_store
-from calm_needle.store import intake, practice, shelf
+from calm_needle.store import intake, practice, runs, shelf
 from calm_needle.store.db import transaction
 from calm_needle.work.bench.rehearsal import MadeUpClock, rehearse
 from calm_needle.work.bench.run_book import RunBook, begin_run
 from calm_needle.work.jobs import shelf as shelf_work
 
 DOSSIERS = ("halvern-6b", "dunlin-3", "stannard-seven")
+OLDER_SERIAL, LARGEST_SHELF = "19077", 100_000
 BEFORE_IF = ("intake", "safe start", "health")
 
 
@@ -26,7 +27,13 @@ def is_empty(conn: sqlite3.Connection) -> bool:
 
 
 def load(conn: sqlite3.Connection) -> None:
-    """Put the demo world on an empty shelf, whole or not at all."""
+    """Put the demo world on an empty shelf, whole or not at all, and the older job's run with it."""
+    put_on_shelf(conn)
+    rehearse_older_job(conn)
+
+
+def put_on_shelf(conn: sqlite3.Connection) -> None:
+    """Put the demo world on an empty shelf, whole or not at all; the older job's run, which takes a moment, is left to be rehearsed."""
     with transaction(conn):
         for name in DOSSIERS:
             content = resources.files("calm_needle.demo").joinpath(f"dossiers/{name}.json").read_bytes()
@@ -185,7 +192,7 @@ def _older_job(conn: sqlite3.Connection, model: shelf.ModelRow) -> None:
     job_id = _job(
         conn,
         model,
-        serial="19077",
+        serial=OLDER_SERIAL,
         owner="Tern Rock collection",
         remarks="On show in the lamp room.",
         complaints=("Selectivity poor since the winter before last.",),
@@ -193,8 +200,6 @@ def _older_job(conn: sqlite3.Connection, model: shelf.ModelRow) -> None:
         at_utc="2026-10-02T08:55:00.000Z",
         by="J.P.",
     )
-    clock = MadeUpClock(datetime(2026, 10, 2, 10, 12, tzinfo=UTC))
-    run_id = begin_run(conn, job_id=job_id, phase="intermediate frequency", at_utc=clock())
     complaint = intake.complaints_of_job(conn, job_id)[0]
     intake.add_retest(
         conn,
@@ -203,6 +208,16 @@ def _older_job(conn: sqlite3.Connection, model: shelf.ModelRow) -> None:
         words="5.3 kHz at −6 dB, both neighbours of the local station parted by ear.",
         at_utc="2026-10-02T15:40:00.000Z",
     )
-    book = RunBook(conn, run_id, clock=clock)
-    set_id = book.job.set_id
-    rehearse(book, PracticeReceiver(book.model, seed=set_id, misalign="moderate"), clock, seed=set_id)
+
+
+def rehearse_older_job(conn: sqlite3.Connection) -> None:
+    """Align the older job's set, some weeks ago, unless that was done; whole or not at all. Its job is the first of the demo world."""
+    job_id = next((j.id for j in reversed(shelf.newest_jobs(conn, limit=LARGEST_SHELF)) if j.serial == OLDER_SERIAL), None)
+    if job_id is None or runs.runs_of_job(conn, job_id):
+        return
+    with transaction(conn):
+        clock = MadeUpClock(datetime(2026, 10, 2, 10, 12, tzinfo=UTC))
+        run_id = begin_run(conn, job_id=job_id, phase="intermediate frequency", at_utc=clock())
+        book = RunBook(conn, run_id, clock=clock)
+        set_id = book.job.set_id
+        rehearse(book, PracticeReceiver(book.model, seed=set_id, misalign="moderate"), clock, seed=set_id)

@@ -4,15 +4,24 @@ Near right, an oscillator's frequency moves by -f/2 for each unit of relative ch
 across the tank: a coil's error goes with f, a trimmer's with f^3 (f: that of the oscillator). Two errors give both.
 """
 
+from __future__ import annotations
+
 import math
 from collections.abc import Callable, Sequence
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
-import numpy as np
-from numpy.typing import NDArray
-
+from calm_needle.core.lazy import Lazy
 from calm_needle.core.quantities import format_si
 from calm_needle.errors import OutOfRange
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+    Floats = NDArray[np.float64]
+else:
+    np = Lazy("numpy")
+
 
 # How far parts are believed to be off the dossier before anything was measured (standard deviation of their logarithm).
 BELIEF = {"l_osc_h": 0.1, "trim_f": 0.5, "padder_f": 0.15}
@@ -20,7 +29,6 @@ READ_TO_HZ = 300.0  # Hz, how well a dial is read, at the least
 READ_TO_SHARE = 3e-4  # of the dial frequency
 FINER = 6.0  # points measured with a generator are surer than a dial can be read
 NAMES = ("l_osc_h", "trim_f", "padder_f")
-Floats = NDArray[np.float64]
 
 
 class DialMoves(NamedTuple):

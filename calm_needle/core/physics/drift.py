@@ -1,17 +1,25 @@
 """Warm-up drift: f(t) = f_final + delta e^(-t/tau), fitted; and when it is stable enough to align."""
 
+from __future__ import annotations
+
 import math
 from collections.abc import Callable, Sequence
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
-import numpy as np
-from numpy.typing import NDArray
-
+from calm_needle.core.lazy import Lazy
 from calm_needle.errors import NoAnswer, OutOfRange
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+    Floats = NDArray[np.float64]
+else:
+    np = Lazy("numpy")
+
 
 FEWEST = 4
 STEPS = 80
-Floats = NDArray[np.float64]
 
 
 class Drift(NamedTuple):

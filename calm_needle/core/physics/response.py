@@ -1,17 +1,25 @@
 """The response of a coupled pair: its peaks, dip and width; and the pair that fits a measured response."""
 
+from __future__ import annotations
+
 import math
 from collections.abc import Sequence
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
-import numpy as np
-from numpy.typing import NDArray
-
+from calm_needle.core.lazy import Lazy
 from calm_needle.errors import NoAnswer, OutOfRange
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+    Floats = NDArray[np.float64]
+else:
+    np = Lazy("numpy")
+
 
 GRID = 4001
 FEWEST_POINTS = 12
-Floats = NDArray[np.float64]
 
 
 class PairResponse(NamedTuple):
@@ -140,7 +148,7 @@ def fit_pair(*, frequencies_hz: Sequence[float], levels_db: Sequence[float]) -> 
     return PairFit(pair["f1_hz"], pair["q1"], pair["f2_hz"], pair["q2"], pair["kappa"], gain, left)
 
 
-def _top(level: "object", f: Floats, i: int) -> tuple[float, float]:
+def _top(level: object, f: Floats, i: int) -> tuple[float, float]:
     """Refine a peak on ever finer grids: the response is smooth, so three are plenty."""
     low, high = float(f[i - 1]), float(f[i + 1])
     at, db = float(f[i]), 0.0
@@ -153,7 +161,7 @@ def _top(level: "object", f: Floats, i: int) -> tuple[float, float]:
     return at, db
 
 
-def _edge(level: "object", outside: float, inside: float, top: float) -> float:
+def _edge(level: object, outside: float, inside: float, top: float) -> float:
     for _ in range(50):
         middle = (outside + inside) / 2.0
         if float(level(np.array([middle]))[0]) >= top - 3.0102999566398120:  # type: ignore[operator]

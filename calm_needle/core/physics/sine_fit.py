@@ -4,21 +4,29 @@ IEEE Std 1057-2017, Standard for digitizing waveform recorders, annex B: A cos w
 corrected from the residual's correlation with t(-A sin wt + B cos wt), until it stands still.
 """
 
+from __future__ import annotations
+
 import math
 from dataclasses import dataclass
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
-import numpy as np
-from numpy.typing import NDArray
-
+from calm_needle.core.lazy import Lazy
 from calm_needle.errors import NoAnswer, OutOfRange
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+    Floats = NDArray[np.float64]
+else:
+    np = Lazy("numpy")
+
 
 MOST_SAMPLES = 1_000_000  # twenty seconds at 48 kHz; a longer recording is judged by its middle
 FEWEST_PERIODS = 3.0
 ROUNDS = 30
 HARMONICS = 10
 CLIPPED_SHARE = 1e-3
-Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True)

@@ -7,19 +7,27 @@ Three frequencies give L, d and P in closed form, for the differences of C_s do 
 F. E. Terman, Radio Engineers' Handbook, 1943, sec. 9, tracking.
 """
 
+from __future__ import annotations
+
 import math
 from itertools import pairwise
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
-import numpy as np
-from numpy.typing import NDArray
-
+from calm_needle.core.lazy import Lazy
 from calm_needle.core.quantities import format_si
 from calm_needle.errors import NoAnswer, OutOfRange
 
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+    Floats = NDArray[np.float64]
+else:
+    np = Lazy("numpy")
+
+
 GRID = 801
 NEWTON_ROUNDS = 12
-Floats = NDArray[np.float64]
 
 
 class Tracking(NamedTuple):

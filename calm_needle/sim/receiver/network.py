@@ -5,12 +5,22 @@ electrode below a few volts takes little of it, so a valve whose anode is cut of
 sources raised in steps, as circuit simulators do.
 """
 
+from __future__ import annotations
+
 import math
 from collections.abc import Mapping, Sequence
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
-import numpy as np
-from numpy.typing import NDArray
+from calm_needle.core.lazy import Lazy
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+    Floats = NDArray[np.float64]
+else:
+    np = Lazy("numpy")
+
 
 GROUND = "chassis"
 LEAST_SIEMENS = 1e-10  # from every node to the chassis: insulation is never perfect, and no node floats
@@ -20,7 +30,6 @@ SETTLED_V, STEP_V = 1e-5, 1e-4
 LONGEST_STEP_V = 25.0
 KNEE_V = 12.0  # under this an anode takes less than its share
 GRID_SIEMENS = 1e-3  # a grid driven positive takes current
-Floats = NDArray[np.float64]
 
 
 class Path(NamedTuple):

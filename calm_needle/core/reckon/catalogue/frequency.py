@@ -1,14 +1,21 @@
 """Frequency and modulation: errors, windows, drift, references, deviation, depth, power."""
 
+from __future__ import annotations
+
 import math
 from collections.abc import Mapping
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-import numpy as np
-
+from calm_needle.core.lazy import Lazy
 from calm_needle.core.physics import drift, frequency, modulation
 from calm_needle.core.pictures import Curves, Line, Mark, Picture, Place, Scale
 from calm_needle.core.reckon.calculator import Calculator, Key, Result
+
+if TYPE_CHECKING:
+    import numpy as np
+else:
+    np = Lazy("numpy")
+
 
 Values = Mapping[str, Any]
 ANY_HZ = (1.0, 3e9)

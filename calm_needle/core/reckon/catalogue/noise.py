@@ -1,15 +1,22 @@
 """Sensitivity and noise."""
 
+from __future__ import annotations
+
 import math
 from collections.abc import Mapping
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-import numpy as np
-
+from calm_needle.core.lazy import Lazy
 from calm_needle.core.physics import noise
 from calm_needle.core.physics.sine_fit import fit_sine, sinad
 from calm_needle.core.pictures import Curves, Line, Picture, Place, Scale
 from calm_needle.core.reckon.calculator import Calculator, Key, Result
+
+if TYPE_CHECKING:
+    import numpy as np
+else:
+    np = Lazy("numpy")
+
 
 Values = Mapping[str, Any]
 BANDWIDTH = Key("bandwidth_hz", "Hz", "Bandwidth", "6 kHz", sensible=(10.0, 5e6), known="bandwidth_hz")

@@ -1,14 +1,21 @@
 """Tuned circuits and transformers: resonance, coupled pairs, cores and the capacitors that fit them."""
 
+from __future__ import annotations
+
 from collections.abc import Mapping
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-import numpy as np
-
+from calm_needle.core.lazy import Lazy
 from calm_needle.core.physics import coils, dip_scan, resonance
 from calm_needle.core.physics.response import coupled_pair, pair_levels_db
 from calm_needle.core.pictures import Curves, Line, Mark, Picture, Place, Scale
 from calm_needle.core.reckon.calculator import Calculator, Key, Result
+
+if TYPE_CHECKING:
+    import numpy as np
+else:
+    np = Lazy("numpy")
+
 
 Values = Mapping[str, Any]
 IF_HZ = Key("if_hz", "Hz", "Intermediate frequency", "468 kHz", sensible=(40e3, 120e6), known="if_hz")
