@@ -172,12 +172,9 @@ def assets() -> int:
     modules = HERE / "node_modules"
     if code := fetch_modules(npm):
         return code
-    for family in ("next", "mono"):
-        name = f"atkinson-hyperlegible-{family}-latin-wght-normal.woff2"
-        shutil.copy(modules / f"@fontsource-variable/atkinson-hyperlegible-{family}/files/{name}", fonts / name)
     shutil.copy(modules / "@alpinejs/csp/dist/cdn.min.js", fonts.parent / "alpine-csp.min.js")
     shutil.copy(modules / "idiomorph/dist/idiomorph.min.js", fonts.parent / "idiomorph.min.js")
-    if code := call(["tools/make_units_font.py", str(modules / "@expo-google-fonts/atkinson-hyperlegible-next"), str(fonts)]):
+    if code := call(["tools/make_fonts.py", str(modules), str(fonts)]):
         return code
     return subprocess.run([npm, "run", "--silent", "css"], check=False).returncode
 

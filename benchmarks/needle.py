@@ -39,6 +39,6 @@ def run() -> list[str]:
         close_shared_browser()
     return [
         milliseconds(
-            f"from {len(pressed)} turns of a virtual core to the new reading on the page", spent, most="median ≤ 60 ms, p95 ≤ 120 ms"
+            f"from {len(pressed)} turns of a virtual core to the new reading on the page", spent, most="median ≤ 60 ms, p95 ≤ 40 ms"
         )
     ]

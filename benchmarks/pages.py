@@ -38,7 +38,7 @@ def _server_time() -> list[str]:
                 began = time.perf_counter()
                 client.get(path).close()
                 spent.append(time.perf_counter() - began)
-            lines.append(milliseconds(f"server time of {path}", spent, most="p95 ≤ 30 ms"))
+            lines.append(milliseconds(f"server time of {path}", spent, most="p95 ≤ 12 ms"))
         workshop.close()
     return lines
 
@@ -67,7 +67,7 @@ def _weight() -> list[str]:
     finally:
         live.close()
         close_shared_browser()
-    return [_weights("first", first, "≤ 220 kB"), _weights("later", later, "≤ 30 kB")]
+    return [_weights("first", first, "≤ 90 kB"), _weights("later", later, "≤ 30 kB")]
 
 
 def _weights(visit: str, sizes: list[int], most: str) -> str:

@@ -1,12 +1,14 @@
 import json
 import unittest
 from collections.abc import Callable
+from importlib import resources
 from typing import Any
 
 from calm_needle.core.dossier.read import read_model
 from calm_needle.errors import FileRefused
 from calm_needle.files.dossiers import LARGEST_BYTES, load_dossier
 from calm_needle.files.readings_csv import CsvReading, write_readings
+from calm_needle.work import demo_world
 from tests.support import halvern
 
 Spoil = Callable[[dict[str, Any]], object]
@@ -33,6 +35,11 @@ class TakenWholeOrRefusedWhole(unittest.TestCase):
         self.assertEqual(model.if_hz, 468e3)
         self.assertEqual(len(model.bands), 3)
         self.assertEqual({a.transformer for a in model.adjusters if a.transformer}, {"IFT1", "IFT2"})
+
+    def test_every_dossier_that_ships_is_right(self) -> None:
+        for name in demo_world.DOSSIERS:
+            content = resources.files("calm_needle.demo").joinpath(f"dossiers/{name}.json").read_bytes()
+            self.assertEqual(load_dossier(content, name=name)["key"], name)
 
     def test_unknown_keys_are_kept(self) -> None:
         data = halvern.data()

@@ -43,7 +43,11 @@ class PhaseLine:
 
 def take_in_dossier(conn: sqlite3.Connection, content: bytes, *, name: str) -> Model:
     """Keep a dossier file and return its model. Raises FileRefused with every fault; nothing is changed then."""
-    data = load_dossier(content, name=name)
+    return keep_dossier(conn, load_dossier(content, name=name))
+
+
+def keep_dossier(conn: sqlite3.Connection, data: dict[str, Any]) -> Model:
+    """Keep a dossier whose data was found right, and return its model."""
     text = json.dumps(data, ensure_ascii=False, indent=2)
     with transaction(conn):
         shelf.add_dossier(
