@@ -38,15 +38,15 @@ STEPS: tuple[tuple[dict[str, Any], Right], ...] = (
     ),
     (
         {"kind": "zero_beat", "adjusters": CORE, "aim": {"below_hz": 20}, "set": _volts("loudspeaker", "Hz")},
-        Right(("900", "300", "12", "400", "10"), words="taken"),
+        Right(("900", "300", "12", "400", "10"), words="beat gone, rising on both sides"),
     ),
     (
         {"kind": "zero_cross", "adjusters": CORE, "aim": {"tolerance": 0.05}, "set": _volts("discriminator")},
-        Right(("2", "0.9", "-0.4", "-1.9", "-0.6", "0.02"), words="taken"),
+        Right(("2", "0.9", "-0.4", "-1.9", "-0.6", "0.02"), words="on zero, humps equal"),
     ),
     (
         {"kind": "centre", "adjusters": [], "aim": {"nominal_hz": 468e3, "tolerance_hz": 500}, "set": _volts("aerial socket", "Hz")},
-        Right(("465.2k", "470.6k"), words="taken"),
+        Right(("465.2k", "470.6k"), words="centred"),
     ),
     (
         {
@@ -57,7 +57,7 @@ STEPS: tuple[tuple[dict[str, Any], Right], ...] = (
         },
         Right(
             ("0.01", "0.08", "0.2", "0.21", "0.2", "0.08", "0.01"),
-            words="taken",
+            words="inside its limits",
             at=("459k", "464k", "466k", "468k", "470k", "472k", "477k"),
         ),
     ),
@@ -65,7 +65,7 @@ STEPS: tuple[tuple[dict[str, Any], Right], ...] = (
         {"kind": "rock", "adjusters": [{"id": "C20", "role": "padder"}, {"id": "tuning", "role": "swung over the signal"}]},
         Right(("0.1", "0.12", "0.15", "0.13", "0.11", "0.15"), words="on the crest, fall seen on both sides"),
     ),
-    ({"kind": "wait", "adjusters": [], "aim": {"least_s": 0}}, Right((), words="taken")),
+    ({"kind": "wait", "adjusters": [], "aim": {"least_s": 0}}, Right((), words="waited out")),
     ({"kind": "inspect", "adjusters": [], "aim": {"question": "Do all the dial lamps light?"}}, Right((), "1", "answered: Yes")),
 )
 KINDS = tuple(step["kind"] for step, _ in STEPS)

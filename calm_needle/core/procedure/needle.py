@@ -12,6 +12,7 @@ from calm_needle.core.quantities import PREFIXES, split_si
 SPANS = ((-6.0, 10.0, 2.0), (-10.0, 15.0, 5.0), (-15.0, 25.0, 5.0), (-30.0, 40.0, 10.0), (-60.0, 60.0, 20.0))
 MINORS = {1: 0.2, 2: 1.0, 5: 1.0}  # smaller divisions of a step of 1, 2 or 5
 STEPS_ON_SCALE = 6.0
+LEAST_SPAN = 0.05  # of the value, that a scale covers at least
 LAST = 400  # readings that the scale must hold
 
 
@@ -53,7 +54,8 @@ def level_scale(*, lowest: float, highest: float, goal: Goal = "maximum") -> Sca
 
 def value_scale(*, lowest: float, highest: float) -> Scale:
     """Return a scale in steps of 1, 2 or 5 that holds both values with room at each end."""
-    span = highest - lowest or abs(highest) or 1.0
+    # Never so fine that the scale follows the needle's own unrest.
+    span = max(highest - lowest, LEAST_SPAN * max(abs(highest), abs(lowest))) or 1.0
     low, high = lowest - 0.15 * span, highest + 0.15 * span
     step = nice_step((high - low) / STEPS_ON_SCALE)
     return _scale(math.floor(low / step) * step, math.ceil(high / step) * step, step)

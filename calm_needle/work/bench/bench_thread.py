@@ -46,6 +46,9 @@ def thread_title(book: RunBook) -> str:
 def since_start(book: RunBook) -> dict[str, str] | None:
     """What was gained since the first measurement, at equal generator level; None before there are two to compare."""
     taken = [v for v in book.state.visits if v.outcome == "take" and not v.superseded]
+    # From the first time that the set was measured as it stood.
+    began = next((i for i, v in enumerate(taken) if KINDS[book.plan.step(v.step_id).kind].compares), len(taken))
+    taken = taken[began:]
     if not taken or "level_db" not in taken[0].detail:
         return None
     first = taken[0]

@@ -64,7 +64,7 @@ def main_action(book: RunBook, bench: LiveBench | None) -> Action:
         return Action(*book.seen.kind.offers(step)[0][:5])
     if standing and standing.move.way == "sweep":
         return Action("sweep", "Measure the pass-band", "Enter")
-    return Action("take", "Take it and go on", "Enter")
+    return Action("take", book.seen.kind.take if book.seen.kind else "Go on", "Enter")
 
 
 def snapshot(book: RunBook, bench: LiveBench | None, in_hand: str | None) -> dict[str, Any]:
@@ -227,7 +227,8 @@ def _change_words(book: RunBook) -> str:
         return ""
     if series.reads == "level":
         return "from where this core began" if step.adjusters else "from the first reading"
-    return "from what is wanted"
+    aim = step.aim
+    return "from what is wanted" if series.reads == "offset" or {"value", "nominal_hz"} & aim.keys() else ""
 
 
 def _pitch(book: RunBook, at: float, low: float, high: float) -> float:

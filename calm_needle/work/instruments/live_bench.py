@@ -14,6 +14,7 @@ from typing import NamedTuple, Protocol
 
 from calm_needle.bench.practice_set import Position, SetTruth
 from calm_needle.core.dossier.model import Step
+from calm_needle.core.procedure.kinds.table import KINDS
 from calm_needle.core.procedure.set_up import Setting
 from calm_needle.core.quantities import Quantity
 from calm_needle.errors import CalmNeedleError, FieldsRefused, InstrumentError, InstrumentNonsense, StoreUnusable
@@ -225,6 +226,8 @@ class LiveBench:
         if self._sweep and self._sweep[0] == wanted.step.id:
             self._run_sweep(client)
             return READ_EVERY_S
+        if not KINDS[wanted.step.kind].asks_reading:
+            return RETRY_EVERY_S
         with self.equipment.lock:
             positions = self._where(wanted.step)
             read = self.equipment.read(wanted.step.set_up.watched)

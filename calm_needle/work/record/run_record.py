@@ -4,6 +4,7 @@ from dataclasses import dataclass, field
 from typing import Any, Literal
 
 from calm_needle.bench.practice_set import SetTruth
+from calm_needle.core.dossier.model import SetUp
 from calm_needle.core.pictures import Curves, Mark
 from calm_needle.core.pictures import Line as CurveLine
 from calm_needle.core.procedure.kinds.kind import StepKind
@@ -125,7 +126,7 @@ def _read(book: RunBook) -> Record:
     if curves := [c for c in curves if len(c.points) > 1]:
         record.sections.append(Section("response", curves=tuple(curves), nominal=book.model.if_hz))
     record.sections.append(Section("adjusters", ("gained", "turned", "what was seen"), tuple(_row(line) for line in record.lines)))
-    record.sections.append(_set_up(book))
+    record.sections.extend(_set_ups(book))
     return record
 
 
@@ -210,14 +211,15 @@ def response_picture(record: Record) -> Curves | None:
     return Curves("Swept response", "Hz", "dB", lines, [Mark(response.nominal or 0.0, "nominal")])
 
 
-def _set_up(book: RunBook) -> Section:
-    """How it was measured: every set-up that was used, with its own point, coupling and source."""
-    rows: list[Row] = []
+def _set_ups(book: RunBook) -> list[Section]:
+    """How it was measured: every set-up that was used in its order, the later ones as far as they differ from the one before."""
+    sections: list[Section] = []
+    before: SetUp | None = None
     for step in book.plan.steps:
-        if not any(v.step_id == step.id for v in book.state.visits):
-            continue
-        for s in settings(step.set_up, None, model=book.model):
-            row = Row(s.label, (Amount(s.value, SETTING_UNITS[s.kind]) if s.kind in SETTING_UNITS else s.shown,))
-            if row not in rows:
-                rows.append(row)
-    return Section("set up", ("set to",), tuple(rows))
+        if step.set_up != before and any(v.step_id == step.id for v in book.state.visits):
+            rows = [s for s in settings(step.set_up, before, model=book.model) if before is None or s.changed]
+            cells = [Row(s.label, (Amount(s.value, SETTING_UNITS[s.kind]) if s.kind in SETTING_UNITS else s.shown,)) for s in rows]
+            if cells:
+                sections.append(Section("set up", ("set to",), tuple(cells)))
+            before = step.set_up
+    return sections

@@ -8,7 +8,7 @@ from calm_needle.core.physics.frequency import clear_window
 from calm_needle.core.procedure.advice import Advice
 from calm_needle.core.procedure.figure import Figure
 from calm_needle.core.procedure.judge import Context, Marks, Moment, Move, Standing
-from calm_needle.core.procedure.kinds.kind import StepKind
+from calm_needle.core.procedure.kinds.kind import StepKind, worded
 from calm_needle.core.procedure.series import Seen
 from calm_needle.core.quantities import format_si
 
@@ -73,5 +73,12 @@ class CentreJudge:
 
 
 KIND = StepKind(
-    "centre", "Centre", CentreJudge, sign="centre", reads="value", needs=("indicator", "aim.nominal_hz", "aim.tolerance_hz"), label="Edges"
+    "centre",
+    "Centre",
+    CentreJudge,
+    sign="centre",
+    reads="value",
+    needs=("indicator", "aim.nominal_hz", "aim.tolerance_hz"),
+    label="Edges",
+    report=worded({"centred": "centred", "off": "off centre"}),
 )

@@ -36,6 +36,11 @@ def just_taken(detail: Mapping[str, Any]) -> str:
     return "taken"
 
 
+def worded(words: Mapping[str, str]) -> Callable[[Mapping[str, Any]], str]:
+    """Return a report that says what each verdict of a kind came to."""
+    return lambda detail: words.get(str(detail.get("verdict")), just_taken(detail))
+
+
 @dataclass(frozen=True)
 class StepKind:
     """A kind of step.
@@ -43,7 +48,8 @@ class StepKind:
     verb: begins its title. judge: makes the judge of one stay. reads: how its readings compare when the dossier does not say.
     goal: which way is better. needs: paths of the dossier's step that it cannot do without, from "adjusters", "indicator",
     "generator" and keys of `aim`. offers: acts beside taking. report: how an outcome that was taken reads in the record.
-    sign: its bead. label: its bead's words where no adjuster gives them. compares: it measures the set as it stands, so that
+    sign: its bead. label: its bead's words where no adjuster gives them. take: the words on the button that ends it.
+    compares: it measures the set as it stands, so that
     before and after can be told. lower_limit: whether the indicator's lower limit holds for it. asks_frequency: typed readings
     say at which frequency. asks_reading: readings are wanted at all. ticks: it stands differently a second later without any.
     """
@@ -58,6 +64,7 @@ class StepKind:
     offers: Callable[[Step], tuple[Offer, ...]] = no_offers
     report: Callable[[Mapping[str, Any]], str] = just_taken
     label: str = ""
+    take: str = "Take it and go on"
     compares: bool = False
     lower_limit: bool = True
     asks_frequency: bool = False

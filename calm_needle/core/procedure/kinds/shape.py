@@ -8,7 +8,7 @@ from calm_needle.core.procedure.advice import Advice
 from calm_needle.core.procedure.figure import Figure
 from calm_needle.core.procedure.judge import Context, Moment, Move, Standing
 from calm_needle.core.procedure.kinds.check import band_of
-from calm_needle.core.procedure.kinds.kind import StepKind
+from calm_needle.core.procedure.kinds.kind import StepKind, worded
 from calm_needle.core.procedure.series import Seen
 
 USUAL_DOWN_DB = 6.0
@@ -32,9 +32,11 @@ class ShapeJudge:
         points = self._series.response()
         if moment.sweeping is not None:
             done = f"{100 * moment.sweeping:.0f} % done. Hands off the leads and the set."
-            return Standing("sweeping", Advice("live", "measure", "Sweeping.", done), Move("wait"), refusal="The sweep is still running.")
+            return Standing(
+                "sweeping", Advice("live", "measure", "Measuring the pass-band.", done), Move("wait"), refusal="The sweep is still running."
+            )
         if len(points) < FEWEST:
-            how = "Sweep the response." if moment.can_sweep else "Type readings over the response, each with its frequency."
+            how = "Measure the pass-band." if moment.can_sweep else "Type readings over the response, each with its frequency."
             refusal = f"The response is not known yet: {len(points)} points of at least {FEWEST}."
             advice = Advice("calm", "measure", how, f"At least {FEWEST} points, over both edges.")
             return Standing("waiting", advice, Move("sweep" if moment.can_sweep else "read"), refusal=refusal)
@@ -76,5 +78,11 @@ class ShapeJudge:
 
 
 KIND = StepKind(
-    "shape", "Shape", ShapeJudge, sign="shape", needs=("indicator", "generator", "passband", "aim.width_hz"), asks_frequency=True
+    "shape",
+    "Shape",
+    ShapeJudge,
+    sign="shape",
+    needs=("indicator", "generator", "passband", "aim.width_hz"),
+    asks_frequency=True,
+    report=worded({"inside": "inside its limits", "outside": "outside its limits", "no_edge": "an edge was not seen"}),
 )

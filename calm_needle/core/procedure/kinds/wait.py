@@ -4,7 +4,7 @@ from calm_needle.core.dossier.model import Step
 from calm_needle.core.procedure.advice import Advice
 from calm_needle.core.procedure.figure import Figure
 from calm_needle.core.procedure.judge import Context, Moment, Move, Standing
-from calm_needle.core.procedure.kinds.kind import StepKind
+from calm_needle.core.procedure.kinds.kind import StepKind, worded
 from calm_needle.core.procedure.series import Seen, Series
 from calm_needle.core.quantities import format_si
 
@@ -80,4 +80,15 @@ def in_words(seconds: float) -> str:
     return f"{minutes} min {rest} s" if minutes and rest else f"{minutes} min" if minutes else f"{rest} s"
 
 
-KIND = StepKind("wait", "Wait", WaitJudge, sign="wait", reads="value", needs=("aim.least_s",), label="Wait", ticks=True)
+KIND = StepKind(
+    "wait",
+    "Wait",
+    WaitJudge,
+    sign="wait",
+    reads="value",
+    needs=("aim.least_s",),
+    report=worded({"over": "waited out", "waiting": "cut short", "drifting": "still drifting"}),
+    label="Wait",
+    take="Go on",
+    ticks=True,
+)

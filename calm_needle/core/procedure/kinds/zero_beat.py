@@ -4,7 +4,7 @@ from calm_needle.core.dossier.model import Step
 from calm_needle.core.procedure.advice import Advice
 from calm_needle.core.procedure.figure import Figure
 from calm_needle.core.procedure.judge import Context, Marks, Moment, Move, Standing
-from calm_needle.core.procedure.kinds.kind import StepKind
+from calm_needle.core.procedure.kinds.kind import StepKind, worded
 from calm_needle.core.procedure.kinds.level import NEEDS_READING
 from calm_needle.core.procedure.series import Seen
 from calm_needle.core.quantities import format_si
@@ -80,5 +80,12 @@ class ZeroBeatJudge:
 
 
 KIND = StepKind(
-    "zero_beat", "Zero beat", ZeroBeatJudge, sign="beat", reads="value", goal="minimum", needs=("indicator", "adjusters", "aim.below_hz")
+    "zero_beat",
+    "Zero beat",
+    ZeroBeatJudge,
+    sign="beat",
+    reads="value",
+    goal="minimum",
+    needs=("indicator", "adjusters", "aim.below_hz"),
+    report=worded({"zero": "beat gone, rising on both sides", "one_side": "beat gone, seen from one side", "beating": "a beat was left"}),
 )

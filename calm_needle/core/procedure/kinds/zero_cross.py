@@ -4,7 +4,7 @@ from calm_needle.core.dossier.model import Step
 from calm_needle.core.procedure.advice import Advice
 from calm_needle.core.procedure.figure import Figure
 from calm_needle.core.procedure.judge import Context, Marks, Moment, Move, Standing
-from calm_needle.core.procedure.kinds.kind import StepKind
+from calm_needle.core.procedure.kinds.kind import StepKind, worded
 from calm_needle.core.procedure.kinds.level import NEEDS_READING
 from calm_needle.core.procedure.series import Seen
 from calm_needle.core.quantities import format_si
@@ -76,4 +76,12 @@ class ZeroCrossJudge:
         return format_si(value, unit=self._unit, digits=3)
 
 
-KIND = StepKind("zero_cross", "Centre", ZeroCrossJudge, sign="centre", reads="offset", needs=("indicator", "adjusters", "aim.tolerance"))
+KIND = StepKind(
+    "zero_cross",
+    "Centre",
+    ZeroCrossJudge,
+    sign="centre",
+    reads="offset",
+    needs=("indicator", "adjusters", "aim.tolerance"),
+    report=worded({"zero": "on zero, humps equal", "off": "off zero", "skewed": "humps unequal", "one_side": "a hump on one side only"}),
+)

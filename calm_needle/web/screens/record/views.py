@@ -15,7 +15,14 @@ screen = Blueprint("record", __name__, url_prefix="/runs")
 @screen.get("/<int:run_id>/record")
 def page(run_id: int) -> str:
     record = work.record_of(workshop(), run_id)
-    return render_template("record/page.html", record=record, chart=_chart(record), shown=wording.shown, **_sections(record))
+    return render_template(
+        "record/page.html",
+        record=record,
+        chart=_chart(record),
+        shown=wording.shown,
+        set_ups=[s for s in record.sections if s.name == "set up"],
+        **_sections(record),
+    )
 
 
 @screen.get("/<int:run_id>/figures.csv")
@@ -41,7 +48,6 @@ def _sections(record: work.Record) -> dict[str, Section | None]:
     return {
         "figures": section(record.sections, "before and after"),
         "response": section(record.sections, "response"),
-        "set_up": section(record.sections, "set up"),
     }
 
 
