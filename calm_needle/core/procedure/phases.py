@@ -31,7 +31,7 @@ PHASES: tuple[Phase, ...] = (
     Phase("intermediate frequency", "IF", gated=True, led=True, noun="the IF strip"),
     Phase("oscillator and dial", "Oscillator", gated=True, noun="the dial"),
     Phase("front end", "Front end", gated=True, noun="the front end"),
-    Phase("verification", "Verify", led=True, noun="the set"),
+    Phase("verification", "Verify", gated=True, led=True, noun="the set"),
     Phase("record", "Record"),
 )
 PHASE_NAMES: tuple[str, ...] = tuple(phase.name for phase in PHASES)
