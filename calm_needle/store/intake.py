@@ -16,6 +16,7 @@ class RetestRow(NamedTuple):
     outcome: str
     words: str
     at_utc: str
+    after_repair: int
 
 
 class WaiverRow(NamedTuple):
@@ -44,16 +45,18 @@ def complaints_of_job(conn: sqlite3.Connection, job_id: int) -> list[ComplaintRo
 def add_retest(conn: sqlite3.Connection, *, complaint_id: int, outcome: str, words: str, at_utc: str) -> None:
     """Keep a retest; the last one of a complaint counts."""
     conn.execute(
-        "INSERT INTO retest (complaint_id, outcome, words, at_utc) VALUES (:complaint_id, :outcome, :words, :at_utc)",
+        """
+        INSERT INTO retest (complaint_id, outcome, words, at_utc, after_repair)
+        VALUES (:complaint_id, :outcome, :words, :at_utc, (SELECT coalesce(max(id), 0) FROM repair))""",
         {"complaint_id": complaint_id, "outcome": outcome, "words": words, "at_utc": at_utc},
     )
 
 
 def retests_of_job(conn: sqlite3.Connection, job_id: int) -> list[RetestRow]:
-    """Return the retests of all complaints of a job in their order."""
+    """Return the retests of all complaints of a job in their order, each with the id of the last change that was made before it."""
     rows = conn.execute(
         """
-        SELECT r.complaint_id, r.outcome, r.words, r.at_utc FROM retest r JOIN complaint c ON c.id = r.complaint_id
+        SELECT r.complaint_id, r.outcome, r.words, r.at_utc, r.after_repair FROM retest r JOIN complaint c ON c.id = r.complaint_id
         WHERE c.job_id = :job_id ORDER BY r.id""",
         {"job_id": job_id},
     )
@@ -83,13 +86,16 @@ class EntryRow(NamedTuple):
     at_utc: str
     ended_utc: str | None
     outcome: str
+    after_repair: int
 
 
 def add_entry(conn: sqlite3.Connection, *, job_id: int, kind: str, detail: str, at_utc: str) -> int:
     """Keep an entry (detail: JSON) and return its id."""
     return int(
         conn.execute(
-            "INSERT INTO intake_entry (job_id, kind, detail, at_utc) VALUES (:job_id, :kind, :detail, :at_utc) RETURNING id",
+            """
+            INSERT INTO intake_entry (job_id, kind, detail, at_utc, after_repair)
+            VALUES (:job_id, :kind, :detail, :at_utc, (SELECT coalesce(max(id), 0) FROM repair)) RETURNING id""",
             {"job_id": job_id, "kind": kind, "detail": detail, "at_utc": at_utc},
         ).fetchone()[0]
     )
@@ -104,10 +110,10 @@ def end_entry(conn: sqlite3.Connection, *, entry_id: int, outcome: str, at_utc: 
 
 
 def entries_of_job(conn: sqlite3.Connection, job_id: int) -> list[EntryRow]:
-    """Return the entries of a job in their order, with when they ended."""
+    """Return the entries of a job in their order, with when they ended and the id of the last change that was made before them."""
     rows = conn.execute(
         """
-        SELECT e.id, e.kind, e.detail, e.at_utc, x.at_utc, coalesce(x.outcome, '')
+        SELECT e.id, e.kind, e.detail, e.at_utc, x.at_utc, coalesce(x.outcome, ''), e.after_repair
         FROM intake_entry e LEFT JOIN intake_end x ON x.entry_id = e.id
         WHERE e.job_id = :job_id ORDER BY e.id""",
         {"job_id": job_id},

@@ -11,6 +11,7 @@ class PartCheckRow(NamedTuple):
     replaced: int
     at_utc: str
     marked: float | None
+    after_repair: int
 
 
 def add_part_check(
@@ -27,8 +28,8 @@ def add_part_check(
     """Keep one measurement (SI value, None for open; what is printed on the part), or that of the new part when it was replaced."""
     conn.execute(
         """
-        INSERT INTO part_check (job_id, part, value, in_circuit, replaced, at_utc, marked)
-        VALUES (:job_id, :part, :value, :in_circuit, :replaced, :at_utc, :marked)""",
+        INSERT INTO part_check (job_id, part, value, in_circuit, replaced, at_utc, marked, after_repair)
+        VALUES (:job_id, :part, :value, :in_circuit, :replaced, :at_utc, :marked, (SELECT coalesce(max(id), 0) FROM repair))""",
         {
             "job_id": job_id,
             "part": part,
@@ -42,8 +43,10 @@ def add_part_check(
 
 
 def part_checks(conn: sqlite3.Connection, job_id: int) -> list[PartCheckRow]:
-    """Return the measurements of a job's parts in their order."""
+    """Return the measurements of a job's parts in their order, each with the id of the last change that was made before it."""
     rows = conn.execute(
-        "SELECT part, value, in_circuit, replaced, at_utc, marked FROM part_check WHERE job_id = :job_id ORDER BY id", {"job_id": job_id}
+        """
+        SELECT part, value, in_circuit, replaced, at_utc, marked, after_repair FROM part_check WHERE job_id = :job_id ORDER BY id""",
+        {"job_id": job_id},
     )
     return [PartCheckRow(*row) for row in rows]

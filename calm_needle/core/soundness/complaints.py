@@ -16,11 +16,12 @@ FEWEST_WORDS = 3  # of a figure and what it is of
 
 
 class Retest(NamedTuple):
-    """One retest: what came of it, in words and figures, when (ISO 8601 UTC)."""
+    """One retest: what came of it, in words and figures, when (ISO 8601 UTC), and after which change (its id; 0 before any)."""
 
     outcome: str
     words: str
     at_utc: str
+    after_repair: int = 0
 
 
 class Complaint(NamedTuple):

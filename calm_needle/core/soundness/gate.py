@@ -37,15 +37,15 @@ def alignment_gate(*, done: Collection[str], waived: str | None) -> Gate:
     return Gate(False, missing, None, f"Not yet: {names} first.")
 
 
-def closing_gate(*, complaints: Sequence[Complaint], last_change: tuple[str, str] | None = None, open_ends: Sequence[str] = ()) -> Gate:
+def closing_gate(*, complaints: Sequence[Complaint], last_change: tuple[str, int] | None = None, open_ends: Sequence[str] = ()) -> Gate:
     """Return whether a job may close: every complaint was retested, after the last change, and nothing else is left open.
 
-    last_change: the part and the time (ISO 8601 UTC) of what was changed last; open_ends: what else is open, in words.
+    last_change: the part and the id of what was changed last; open_ends: what else is open, in words.
     """
     missing = [f"“{c.words}” is {c.state}" for c in unsettled(complaints)]
     if last_change:
-        part, at_utc = last_change
-        before = [c for c in complaints if c.settled and c.retests[-1].at_utc < at_utc]
+        part, change = last_change
+        before = [c for c in complaints if c.settled and c.retests[-1].after_repair < change]
         missing += [f"“{c.words}” was tested before {part} was changed: test it again" for c in before]
     if missing:
         return Gate(False, (*missing, *open_ends), None, "Not yet: every complaint is tested again before a job closes.")

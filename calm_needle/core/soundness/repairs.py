@@ -63,10 +63,10 @@ def overruled(repairs: Sequence[Repair], *, cans: Mapping[str, Sequence[str]]) -
 
 def left_in_cans(repairs: Sequence[Repair], *, cans: Mapping[str, Sequence[str]]) -> list[tuple[str, list[str], str]]:
     """Return each can of which some sections were replaced: its name, the sections that were left, when the last one was replaced."""
-    new = {r.part: r.at_utc for r in repairs if r.what in NEW}
+    new = {r.part: (r.id, r.at_utc) for r in repairs if r.what in NEW}
     out = []
     for can, sections in cans.items():
         left = [s for s in sections if s not in new]
         if left and len(left) < len(sections):
-            out.append((can, left, max(new[s] for s in sections if s in new)))
+            out.append((can, left, max(new[s] for s in sections if s in new)[1]))
     return out

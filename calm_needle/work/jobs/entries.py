@@ -24,6 +24,7 @@ class Entry:
     ended: bool
     outcome: str
     judged: Verdict | None
+    after_repair: int
 
     @property
     def unverified(self) -> bool:
@@ -87,4 +88,5 @@ def end(conn: sqlite3.Connection, job_id: int, entry_id: int, outcome: str) -> N
 def _entry(row: intake.EntryRow) -> Entry:
     detail = {str(k): str(v) for k, v in json.loads(row.detail).items()}
     judge = KINDS[row.kind].judge
-    return Entry(row.id, row.kind, detail, row.at_utc, row.ended_utc is not None, row.outcome, judge(detail) if judge else None)
+    judged = judge(detail) if judge else None
+    return Entry(row.id, row.kind, detail, row.at_utc, row.ended_utc is not None, row.outcome, judged, row.after_repair)

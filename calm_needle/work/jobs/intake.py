@@ -24,7 +24,7 @@ def complaints_of(conn: sqlite3.Connection, job_id: int) -> list[Complaint]:
     """Return the complaints of a job with their retests."""
     retests: dict[int, list[Retest]] = {}
     for r in intake.retests_of_job(conn, job_id):
-        retests.setdefault(r.complaint_id, []).append(Retest(r.outcome, r.words, r.at_utc))
+        retests.setdefault(r.complaint_id, []).append(Retest(r.outcome, r.words, r.at_utc, r.after_repair))
     return [Complaint(c.id, c.words, c.place, c.opened_utc, tuple(retests.get(c.id, ()))) for c in intake.complaints_of_job(conn, job_id)]
 
 
@@ -63,7 +63,7 @@ def closing_of(conn: sqlite3.Connection, job_id: int) -> Gate:
         if entry.ended_utc is None and entry.kind in OPEN_ENDS:
             words = next(iter(json.loads(entry.detail).values()))
             ends.append(f"“{words}” is {OPEN_ENDS[entry.kind]}")
-    last = (changes[-1].part, changes[-1].at_utc) if changes else None
+    last = (changes[-1].part, changes[-1].id) if changes else None
     return closing_gate(complaints=complaints_of(conn, job_id), last_change=last, open_ends=ends)
 
 

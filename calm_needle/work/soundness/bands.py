@@ -80,8 +80,8 @@ def view(conn: sqlite3.Connection, job_id: int, *, hour: int | None = None) -> B
     checked = [e for e in intake.entries_of_job(conn, job_id) if e.kind == "cross-check"]
     whole = judge_whole(rows, verdicts, generator_proved=any(json.loads(e.detail)["result"] == "works" for e in checked))
     changed = [r for r in repairs.repairs_of_job(conn, job_id) if r.what in UNDER_THE_IRON]
-    heard = [c.at_utc for c in checks if c.kind in ("generator", "level")]
-    again = bool(whole.passed and changed and not any(at > changed[-1].at_utc for at in heard))
+    heard = [c.after_repair for c in checks if c.kind in ("generator", "level")]
+    again = bool(whole.passed and changed and not any(after >= changed[-1].id for after in heard))
     if again:
         whole = Verdict("watch", f"{changed[-1].part} was {changed[-1].what} since: hear every band again, one repair can unmask a fault.")
     cautions = cautions_for(safety_class=model.safety_class, hazards=("loud",))

@@ -39,11 +39,11 @@ def looks(conn: sqlite3.Connection, job: JobRow, *, today: date | None = None) -
 def _warm(conn: sqlite3.Connection, job: JobRow, parts: list[Part], made: list[Repair]) -> list[Look]:
     """The looks at resistors that were replaced, until one was looked at warm since."""
     resistors = {p.id for p in parts if p.kind == "resistor"}
-    new = {r.part: r.at_utc for r in made if r.what in NEW and r.part in resistors}
+    new = {r.part: r.id for r in made if r.what in NEW and r.part in resistors}
     if not new:
         return []
     seen = [
-        (e.detail["part"].strip().lower(), e.at_utc)
+        (e.detail["part"].strip().lower(), e.after_repair)
         for e in entries.of_kind(conn, job.id, "warmth")
         if parse_si(e.detail["minutes"], unit="") >= LOOK_AFTER_MIN
     ]
@@ -51,8 +51,8 @@ def _warm(conn: sqlite3.Connection, job: JobRow, parts: list[Part], made: list[R
     on_min = minutes_at_full(shown.start, rungs=shown.rungs)
     return [
         warm_look(part, on_min=on_min)
-        for part, at_utc in new.items()
-        if not any(name.split(",")[0].split(" ")[0] == part.lower() and at > at_utc for name, at in seen)
+        for part, change in new.items()
+        if not any(name.split(",")[0].split(" ")[0] == part.lower() and after >= change for name, after in seen)
     ]
 
 

@@ -116,16 +116,16 @@ def counted(conn: sqlite3.Connection, job_id: int, parts: Sequence[Part]) -> dic
     out: dict[str, list[tuple[Measured, str]]] = {}
     since = _new_since(conn, job_id, parts)
     for c in part_checks.part_checks(conn, job_id):
-        if c.at_utc > since.get(c.part, ""):
+        if c.after_repair >= since.get(c.part, 0):
             value = math.inf if c.value is None else c.value
             out.setdefault(c.part, []).append((Measured(value, bool(c.in_circuit), bool(c.replaced), c.marked), c.at_utc))
     return out
 
 
-def _new_since(conn: sqlite3.Connection, job_id: int, parts: Sequence[Part]) -> dict[str, str]:
-    """When each part, or the one whose insulation it is, was replaced; empty for one that never was."""
-    new = {r.part: r.at_utc for r in repairs.repairs_of_job(conn, job_id) if r.what in NEW}
-    return {p.id: max(new.get(p.id, ""), new.get(p.of, "")) for p in parts}
+def _new_since(conn: sqlite3.Connection, job_id: int, parts: Sequence[Part]) -> dict[str, int]:
+    """The change by which each part, or the one whose insulation it is, was last replaced; 0 for one that never was."""
+    new = {r.part: r.id for r in repairs.repairs_of_job(conn, job_id) if r.what in NEW}
+    return {p.id: max(new.get(p.id, 0), new.get(p.of, 0)) for p in parts}
 
 
 def as_fitted(conn: sqlite3.Connection, job_id: int, parts: Sequence[Part]) -> list[Part]:

@@ -20,11 +20,13 @@ def amount(a: Amount) -> str:
 
     >>> amount(Amount(468.02e3, "Hz")), amount(Amount(-0.4, "dB", signed=True)), amount(Amount(-1.25, "turn", signed=True))
     ('468.02\u2009kHz', '−0.4', '−1.25')
+    >>> amount(Amount(-0.004, "turn", signed=True))
+    '+0.00'
     """
     if a.unit == "dB" and a.signed:
         return format_db(a.value)
     if a.unit == "turn":
-        return f"{a.value:+.{PLACES['turn']}f}".replace("-", TRUE_MINUS)
+        return f"{round(a.value, PLACES['turn']) + 0.0:+.{PLACES['turn']}f}".replace("-", TRUE_MINUS)  # no minus before nothing
     if a.unit == "Hz":
         return f"{a.value / 1e3:.{PLACES['Hz']}f}\u2009kHz" if abs(a.value) < 2e6 else format_si(a.value, unit="Hz", digits=6)
     number, unit = split_si(a.value, unit=a.unit, digits=3)
