@@ -4,13 +4,14 @@ run.py setup                    make .venv and install what is pinned, with hash
 run.py demo [--port N] …        the Tern Rock benches with demo data; sets up first if need be
 run.py serve [--port N] …       the same on your own data
 run.py compute NAME key=value   a calculator
-run.py test [--quick]           format, lint, types, tests, styles
+run.py test [--quick]           format, lint, types, tests, pages, styles
 run.py bench [NAME …]           the figures
 run.py shots                    refresh docs/screenshots
-run.py assets | lock            for developers: build styles and fonts; make the requirement files anew
+run.py format | assets | lock   for developers: format code and pages; build styles and fonts; make the requirement files anew
 """
 
 import hashlib
+import json
 import os
 import shutil
 import subprocess
@@ -22,6 +23,8 @@ HERE = Path(__file__).resolve().parent
 VENV = HERE / ".venv"
 PYTHON = VENV / ("Scripts/python.exe" if os.name == "nt" else "bin/python")
 OLDEST = (3, 11)
+PAGES = "calm_needle/web/screens/**/*.html"
+MOST_PASSES = 4  # the formatter of the pages settles after two or three
 TOOLS = ("/usr/bin/chromium-headless-shell", "/usr/bin/chromium")
 QUIET = {**os.environ, "PIP_DISABLE_PIP_VERSION_CHECK": "1", "PIP_NO_INPUT": "1"}
 
@@ -45,6 +48,8 @@ def main() -> int:
             return set_up(developers=True) or find_browser() or call(["-m", "benchmarks", *rest])
         case "shots":
             return set_up(developers=True) or find_browser() or call(["-m", "tools.shots", *rest])
+        case "format":
+            return set_up(developers=True) or format_all()
         case "assets":
             return set_up(developers=True) or assets()
         case "lock":
@@ -89,7 +94,7 @@ def set_up(*, developers: bool = False, say: bool = False) -> int:
 
 
 def test(*, quick: bool) -> int:
-    """Format, lint, types, then the tests, then that the committed styles are the built ones. Stops at the first failure."""
+    """Format, lint, types, tests, then that the pages are formatted and the committed styles the built ones. Stops at the first failure."""
     if code := find_browser():
         return code
     steps: list[tuple[str, list[str]]] = [
@@ -106,18 +111,22 @@ def test(*, quick: bool) -> int:
         if code := call(arguments):
             print(f"{name} failed.", file=sys.stderr)
             return code
-    return 0 if quick else styles()
+    return 0 if quick else pages_and_styles()
 
 
-def styles() -> int:
-    """See that the committed styles are what the pages build; without npm this cannot be seen, and it is said."""
+def pages_and_styles() -> int:
+    """See that the pages are formatted and the committed styles are what they build; without npm this cannot be seen, and it is said."""
     npm = shutil.which("npm")
-    print("— styles", flush=True)
+    print("— format of the pages, styles", flush=True)
     if npm is None:
-        print("not compared: there is no npm here. What is committed is what runs.")
+        print("not seen: there is no npm here. What is committed is what runs.")
         return 0
     if code := fetch_modules(npm):
         return code
+    formatted = prettier(npm, "--check")
+    if formatted.returncode:
+        print(f"{formatted.stderr}The pages are not formatted. Run: ./run format", file=sys.stderr)
+        return formatted.returncode
     committed = HERE / "calm_needle/web/static/app.css"
     with tempfile.TemporaryDirectory() as folder:
         built = Path(folder) / "app.css"
@@ -131,8 +140,9 @@ def styles() -> int:
 
 
 def fetch_modules(npm: str) -> int:
-    """Bring in what styles and fonts are built with, where it is not there yet."""
-    if (HERE / "node_modules").exists():
+    """Bring in what pages, styles and fonts are made with, where it is not there yet."""
+    wanted = json.loads((HERE / "package.json").read_text(encoding="utf-8"))["devDependencies"]
+    if all((HERE / "node_modules" / name).exists() for name in wanted):
         return 0
     return subprocess.run([npm, "ci", "--ignore-scripts", "--no-audit", "--no-fund", "--silent"], check=False).returncode
 
@@ -160,6 +170,28 @@ def find_browser() -> int:
         file=sys.stderr,
     )
     return 1
+
+
+def format_all() -> int:
+    """Format the code and the pages. Needs node for the pages."""
+    npm = shutil.which("npm")
+    if code := call(["-m", "ruff", "format", "--quiet", "."]):
+        return code
+    if npm is None:
+        print("Formatting the pages needs node and npm; the code is formatted.", file=sys.stderr)
+        return 1
+    if code := fetch_modules(npm):
+        return code
+    for _ in range(MOST_PASSES):
+        if prettier(npm, "--check").returncode == 0:
+            return 0
+        prettier(npm, "--write")
+    print(prettier(npm, "--check").stderr, file=sys.stderr)
+    return 1
+
+
+def prettier(npm: str, what: str) -> subprocess.CompletedProcess[str]:
+    return subprocess.run([npm, "exec", "--offline", "--", "prettier", what, PAGES], check=False, capture_output=True, text=True)
 
 
 def assets() -> int:

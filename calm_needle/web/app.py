@@ -8,6 +8,8 @@ from typing import Any
 from flask import Flask, Response, abort, current_app, request, url_for
 from flask_compress import Compress
 from flask_wtf.csrf import CSRFProtect
+from jinja2.utils import htmlsafe_json_dumps
+from markupsafe import Markup
 
 from calm_needle.core.quantities import format_db, format_si
 from calm_needle.core.soundness.cautions import LAST_WORD
@@ -94,7 +96,7 @@ def create_app(workshop: Workshop, *, port: int | None = None) -> Flask:
     failures.register(app)
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.globals.update(
-        asset=_asset, script=_script, theme=_theme, job_of_page=_job_of_page, job_bar=_job_bar, drafts_of=_drafts_of
+        asset=_asset, script=_script, data_block=_data_block, theme=_theme, job_of_page=_job_of_page, job_bar=_job_bar, drafts_of=_drafts_of
     )
     app.jinja_env.globals["last_word"] = LAST_WORD
     app.jinja_env.filters.update(si=_si, db=format_db, sentence=_sentence)
@@ -142,6 +144,13 @@ def _asset(name: str) -> str:
 def _script(screen: str, name: str) -> str:
     """The address of a script, or of several joined by a plus."""
     return url_for("screen_script", screen=screen, name=name, v=hashlib.sha256(_bundle(screen, name).encode()).hexdigest()[:10])
+
+
+def _data_block(name: str, value: object, swap: str | None = None) -> Markup:
+    """What a script of the page starts from, as JSON that cannot end the element it stands in. swap: the part it is exchanged as."""
+    part = Markup(' data-swap="{}"').format(swap) if swap else ""
+    told = htmlsafe_json_dumps(value, dumps=current_app.json.dumps)
+    return Markup('<script type="application/json" id="{}"{}>{}</script>').format(name, part, told)
 
 
 @cache

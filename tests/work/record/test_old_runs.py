@@ -82,7 +82,9 @@ class RunsRecordedBefore(unittest.TestCase):
                 was, record = account["record"], run_record.record_of(self.workshop, run_id)
                 worded = [(x.round, x.name, x.outcome, _words(x.gained), _words(x.turned), x.words) for x in record.lines]
                 kept = ("round", "name", "outcome", "gain", "turns", "words")
-                self.assertEqual(worded, [tuple(x[k] for k in kept) for x in was["lines"]])
+                # It was worded with a minus before nothing.
+                before = [tuple("+0.00" if x[k] == "−0.00" else x[k] for k in kept) for x in was["lines"]]
+                self.assertEqual(worded, before)
                 self.assertEqual((record.finished, record.decisions), (was["finished"], was["decisions"]))
                 self.assertEqual(_words(record.gain) or None, was["gain"])
                 self.assertEqual([f.sentence for f in record.findings], [f["sentence"] for f in was["findings"]])
