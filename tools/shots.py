@@ -53,7 +53,7 @@ def bench_lamp(page: Page) -> None:
 
 def record(page: Page) -> None:
     open_job(page, OLDER_JOB)
-    page.get_by_role("link", name=re.compile("[Rr]ecord|[Bb]efore and after")).first.click()
+    page.get_by_role("link", name="record of intermediate frequency").click()
 
 
 def intake(page: Page) -> None:
