@@ -93,10 +93,15 @@ def hear(meters: Meters, band: Band, *, dial_hz: float, point: str, wanted_v: fl
                 return Heard(False, None, pointer_hz)
             generator.set_amplitude_modulation(depth=DEPTH, tone_hz=TONE_HZ)
             tried = [Tried(STRONG_V, with_tone_v)]
-            while level := level_search.next_level(tried, wanted_v=wanted_v, least_v=LEAST_LEVEL_V, most_v=MOST_LEVEL_V):
-                generator.set_level(level)
-                tried.append(Tried(level, _settled(meters)))
-    return Heard(True, level_search.found(tried, wanted_v=wanted_v), pointer_hz)
+            # One reading that had not come to rest leads a search astray: that no level gives it is said when two searches found none.
+            for _ in range(2):
+                while level := level_search.next_level(tried, wanted_v=wanted_v, least_v=LEAST_LEVEL_V, most_v=MOST_LEVEL_V):
+                    generator.set_level(level)
+                    tried.append(Tried(level, _settled(meters)))
+                if (level_v := level_search.found(tried, wanted_v=wanted_v)) is not None:
+                    break
+                tried.clear()
+    return Heard(True, level_v, pointer_hz)
 
 
 def _settled(meters: Meters) -> float:
