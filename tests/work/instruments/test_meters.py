@@ -1,9 +1,11 @@
 """The meters over real sockets: a workshop with its stand-ins, a set under their probes, nobody soldering anything."""
 
+import itertools
 import math
 import tempfile
 import unittest
 from pathlib import Path
+from unittest import mock
 
 from calm_needle.core.physics import coils
 from calm_needle.errors import FieldsRefused, InstrumentGone, InstrumentRefused, NotFound
@@ -158,6 +160,23 @@ class UnderTheProbes(unittest.TestCase):
                 self.assertEqual([r.struck for r in book.seen.kept if r.struck], [])
                 values = [r.value for r in book.seen.kept]
             self.assertLess(max(values) / min(values), 1.1, "read with the generator and the lead elsewhere")
+
+    def test_a_reading_that_had_not_come_to_rest_puts_no_level_out_of_reach(self) -> None:
+        with self.workshop.store() as conn:
+            job = job_of(conn, ALIGNED_NEXT)
+            band = model_of_dossier(conn, job.dossier_id).bands[1]
+        meters = self.workshop.meters_for(job)
+        assert meters is not None and meters.practice is not None
+        meters.practice.power(1.0)
+        meters.practice.let_pass(120.0)
+        settled, count = soundings._settled, itertools.count()
+
+        def astray(of: Meters) -> float:
+            return settled(of) * (1e-4 if next(count) in (3, 4) else 1.0)
+
+        with mock.patch.object(soundings, "_settled", astray):
+            heard = soundings.hear(meters, band, dial_hz=bands.middle_of(band), point="aerial-socket", wanted_v=0.387)
+        self.assertIsNotNone(heard.level_v)
 
     def test_real_instruments_that_hang_on_nothing_hear_and_see_nothing(self) -> None:
         with self.workshop.store() as conn:
