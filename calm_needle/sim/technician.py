@@ -1,48 +1,71 @@
 """The modelled hand: turns as the advice says, at a human pace, with a human's overshoot.
 
-For rehearsals and for the demo world's older jobs. Knows only what a person at the bench knows: what is to be done next.
+For rehearsals and for the demo world's older jobs. Knows only what a person at the bench knows: what is to be done next. Whether anybody
+counts its turns or not, it says when it turns back.
 """
 
 import random
+from collections import deque
 
 from calm_needle.core.procedure.judge import Move
 
 SPEED_TURNS_S = 0.22  # how fast a core is turned while searching
 CLOSE_TURNS_S = 0.06  # and when coming back to a crest
-RUSHING_DB = 0.25  # a needle that moves so far between two readings makes anybody turn slower
-REACTION_S = 0.4  # s before a change of advice reaches the hand
+RUSHING_DB, RUSHING_SHARE, CALMS_S = 0.5, 0.2, 0.5  # a needle that runs so far at once makes anybody turn slower, until it is calm
+REACTION_S = 0.3  # s before a change of advice reaches the hand
+ANSWER_S = 1.2  # s that a hand which has turned back waits for the needle to answer
 
 
 class Hand:
-    """Turns one adjuster. next_turn() is asked at every reading, dt_s apart."""
+    """Turns one adjuster. next_turn() is asked at every reading, dt_s apart. `turned_back`: it has just changed its way."""
 
-    def __init__(self, *, seed: int) -> None:
-        self._rng = random.Random(f"{seed} hand")
+    def __init__(self, *, seed: int, spell: int = 0) -> None:
+        # The pace is the person's; the rest is as it comes, each time that an adjuster is taken in hand.
+        self._pace = random.Random(f"{seed} pace").uniform(0.85, 1.15)
+        self._rng = random.Random(f"{seed} hand {spell}")
         self._way = self._rng.choice((-1.0, 1.0))
         self._quiet_s = 0.0
-        self._least_left = 0.0
-        self._left = 0.0
+        self._left: float | None = None
+        self._running_s = 0.0
+        self._moves: deque[Move] = deque()
+        self.turned_back = False
 
     def next_turn(self, move: Move, *, dt_s: float) -> float:
         """Return by how much (turns) the hand turns until the next reading."""
+        self.turned_back = False
         self._quiet_s = max(0.0, self._quiet_s - dt_s)
-        unsteady = 1.0 + 0.2 * self._rng.gauss(0.0, 1.0)
+        unsteady = self._pace * (1.0 + 0.2 * self._rng.gauss(0.0, 1.0))
+        if move.turns is None:
+            # What is said reaches the hand a moment later. Where it is told how far, it looks at its tool and not at the needle.
+            self._moves.append(move)
+            if len(self._moves) * dt_s <= REACTION_S:
+                move = self._moves[0]
+            else:
+                move = self._moves.popleft()
         match move.way:
             case "rest" | "wait" | "read" | "sweep" | "answer":
                 return 0.0
             case "turn_back" if move.turns is not None:
                 self._way = 1.0 if move.turns > 0 else -1.0
-            case "turn_back" if self._quiet_s == 0.0:
-                self._way, self._quiet_s = -self._way, 3.0 * REACTION_S
+            case "turn_back":
+                if self._quiet_s == 0.0:
+                    self._way, self._quiet_s, self.turned_back = -self._way, ANSWER_S, True
+                return self._way * (CLOSE_TURNS_S if move.short else SPEED_TURNS_S) * dt_s * unsteady
+            case "approach" if move.turns is not None:
+                most = CLOSE_TURNS_S * dt_s
+                self._way = 1.0 if move.turns > 0 else -1.0
+                return min(max(move.turns, -most), most)
             case "approach":
-                if move.turns is not None:
-                    most = CLOSE_TURNS_S * dt_s
-                    return min(max(move.turns, -most), most)
-                left = move.short or 0.0
-                self._least_left = min(self._least_left, left)
-                if self._quiet_s == 0.0 and left > self._least_left + 0.15:
-                    self._way, self._quiet_s, self._least_left = -self._way, 2.0 * REACTION_S, left
-                rushing = abs(left - self._left) > RUSHING_DB
-                self._left = left
-                return self._way * CLOSE_TURNS_S * (0.2 if rushing else 1.0) * dt_s
+                return self._way * CLOSE_TURNS_S * self._slower(move, dt_s) * dt_s * unsteady
         return self._way * SPEED_TURNS_S * dt_s * unsteady
+
+    def meet_stop(self) -> None:
+        """It feels the end of the travel, and turns back."""
+        self._way, self._quiet_s, self.turned_back = -self._way, ANSWER_S, True
+
+    def _slower(self, move: Move, dt_s: float) -> float:
+        """How much slower it turns while the needle runs, and for a moment after."""
+        left, before = move.short or 0.0, self._left
+        self._left = left
+        self._running_s = CALMS_S if before is not None and abs(left - before) > RUSHING_DB else max(0.0, self._running_s - dt_s)
+        return RUSHING_SHARE if self._running_s else 1.0

@@ -36,6 +36,7 @@ class ReadingRow(NamedTuple):
     quantity: str | None = None
     dial_hz: float | None = None
     other_turns: str | None = None
+    way: int | None = None
 
 
 class NoteRow(NamedTuple):
@@ -158,15 +159,16 @@ def add_reading(
     quantity: str | None = None,
     dial_hz: float | None = None,
     other_turns: str | None = None,
+    way: int | None = None,
 ) -> int:
     """Keep a reading with its context and return its id; when this returns outside a transaction it is on the disk."""
     return int(
         conn.execute(
             """
             INSERT INTO reading (run_id, visit_id, set_up_id, kind, value, unit, generator_hz, generator_v, turns, at_stop,
-                                 instrument, at_utc, quantity, dial_hz, other_turns)
+                                 instrument, at_utc, quantity, dial_hz, other_turns, way)
             VALUES (:run_id, :visit_id, :set_up_id, :kind, :value, :unit, :generator_hz, :generator_v, :turns, :at_stop,
-                    :instrument, :at_utc, :quantity, :dial_hz, :other_turns)
+                    :instrument, :at_utc, :quantity, :dial_hz, :other_turns, :way)
             RETURNING id""",
             {
                 "run_id": run_id,
@@ -184,6 +186,7 @@ def add_reading(
                 "quantity": quantity,
                 "dial_hz": dial_hz,
                 "other_turns": other_turns,
+                "way": way,
             },
         ).fetchone()[0]
     )
@@ -194,7 +197,7 @@ def readings_of_visit(conn: sqlite3.Connection, visit_id: int) -> list[ReadingRo
     rows = conn.execute(
         """
         SELECT r.id, visit_id, kind, value, unit, generator_hz, generator_v, turns, at_stop, instrument, r.at_utc, s.reason,
-            quantity, dial_hz, other_turns
+            quantity, dial_hz, other_turns, way
         FROM reading r LEFT JOIN strike s ON s.reading_id = r.id WHERE visit_id = :id ORDER BY r.id""",
         {"id": visit_id},
     )

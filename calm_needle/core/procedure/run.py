@@ -13,7 +13,7 @@ from calm_needle.core.dossier.model import RoundRule, SetUp, Step
 from calm_needle.core.procedure.plan import Plan
 from calm_needle.core.procedure.rounds import Gain
 
-ActKind = Literal["set", "begin", "level", "wax", "take", "no_peak", "skip", "back", "decide", "extend", "finish"]
+ActKind = Literal["set", "begin", "level", "way", "blind", "wax", "take", "no_peak", "skip", "back", "decide", "extend", "finish"]
 Stage = Literal["set_up", "step", "decision", "complete", "finished"]
 OUTCOMES = ("take", "no_peak", "skip")
 
@@ -21,7 +21,8 @@ OUTCOMES = ("take", "no_peak", "skip")
 class Act(NamedTuple):
     """One thing that was done: its number, kind, time (ISO 8601 UTC) and detail.
 
-    Detail of set, begin and the outcomes: step_id and round; of decide: group_id, round, go_on; of back: the visit that is
+    Detail of set, begin, way and the outcomes: step_id and round; of way: the hand's way from now on; of blind: whether the program
+    sees the turns of a practice set; of decide: group_id, round, go_on; of back: the visit that is
     reopened; of extend: groups.
     """
 
@@ -29,6 +30,16 @@ class Act(NamedTuple):
     kind: str
     at_utc: str
     detail: Mapping[str, Any]
+
+
+class Hand(NamedTuple):
+    """What the hand has said of its way on this visit: +1 one way, -1 back, 0 off, None nothing yet; and its last way before it was off."""
+
+    way: int | None = None
+    last: int = 1
+
+    def after(self, way: int) -> "Hand":
+        return Hand(way, way or self.last)
 
 
 class Place(NamedTuple):
@@ -67,6 +78,8 @@ class RunState:
     visits: tuple[Visit, ...] = ()
     level_v: float | None = None
     set_up_done: SetUp | None = None
+    hand: Hand = Hand()
+    blind: bool = False
     waxed_cleared: tuple[str, ...] = ()
     decisions: tuple[Mapping[str, Any], ...] = ()
 
@@ -139,11 +152,15 @@ def _apply(state: RunState, act: Act) -> RunState:
         case "begin":
             step_id = act.detail["step_id"]
             visit = Visit(act.id, Place(state.plan.group_of(step_id).id, step_id, act.detail["round"]), act.at_utc)
-            return replace(state, visit=visit, visits=(*state.visits, visit))
+            return replace(state, visit=visit, visits=(*state.visits, visit), hand=Hand())
         case "level":
             return replace(state, level_v=act.detail["level_v"])
+        case "way":
+            return replace(state, hand=state.hand.after(act.detail["way"]))
+        case "blind":
+            return replace(state, blind=act.detail["blind"])
         case "wax":
-            return replace(state, waxed_cleared=(*state.waxed_cleared, act.detail["adjuster"]))
+            return replace(state, hand=Hand(), waxed_cleared=(*state.waxed_cleared, act.detail["adjuster"]))
         case "take" | "no_peak" | "skip":
             assert state.visit is not None and state.visit.step_id == act.detail["step_id"]
             closed = replace(state.visit, outcome=act.kind, detail=act.detail)

@@ -22,7 +22,8 @@ class Seen(NamedTuple):
     """One reading as a judge sees it.
 
     kind: live (read by the program), typed (read and typed by a person, so it stands for itself however quickly the next one
-    follows), marked, sweep. turns: of each adjuster whose turns are known.
+    follows), marked, sweep. turns: of each adjuster whose turns are known. way: +1 or -1 as the hand says that it turns one way or
+    back, 0 while it is off, None where it says nothing.
     """
 
     t_s: float
@@ -34,6 +35,7 @@ class Seen(NamedTuple):
     dial_hz: float | None = None
     turns: Mapping[str, float] = {}
     at_stop: bool = False
+    way: int | None = None
 
     @property
     def alone(self) -> bool:

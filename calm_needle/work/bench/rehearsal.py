@@ -16,6 +16,7 @@ from calm_needle.work.clock import seconds, to_text
 READING_S = 0.05
 LONGEST_STEP_S = 180.0
 SETTLED_READINGS = 15
+KEY_LATE_READINGS = 5  # a quarter of a second from the hand that turns to the key
 LOOKS = 20  # readings before a measurement is judged
 WAITED_S = 10.0
 
@@ -42,6 +43,10 @@ class _Bench(NamedTuple):
     clock: MadeUpClock
     seed: int
     turns_known: bool
+
+    @property
+    def uses_key(self) -> bool:
+        return not self.turns_known
 
 
 def rehearse(book: RunBook, receiver: PracticeReceiver, clock: MadeUpClock, *, seed: int, turns_known: bool = True) -> None:
@@ -72,8 +77,8 @@ def _do_step(bench: _Bench) -> None:
     _feed(bench, None)
     bench.meter.reset()
     core = next((a for a in step.adjusters if a in receiver.cores), None)
-    hand, reads = Hand(seed=bench.seed), book.seen.kind is None or book.seen.kind.asks_reading
-    settled = 0
+    hand, reads = Hand(seed=bench.seed, spell=len(book.state.visits)), book.seen.kind is None or book.seen.kind.asks_reading
+    settled, key_in = 0, None
     for _ in range(int(LONGEST_STEP_S / READING_S)):
         if reads:
             _read(bench, 1 if core else LOOKS, core)
@@ -98,7 +103,15 @@ def _do_step(bench: _Bench) -> None:
             book.take()
             return
         if core:
-            receiver.turn(core, hand.next_turn(move, dt_s=READING_S))
+            if receiver.turn(core, hand.next_turn(move, dt_s=READING_S)) and not bench.turns_known:
+                hand.meet_stop()
+            if hand.turned_back and bench.uses_key:
+                key_in = KEY_LATE_READINGS
+            if key_in is not None:
+                key_in -= 1
+                if key_in < 0:
+                    key_in = None
+                    book.turn_back()
     if (last := book.standing()) and last.nothing:
         book.no_peak()
     else:

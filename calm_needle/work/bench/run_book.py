@@ -163,6 +163,7 @@ class RunBook:
             quantity=about[0],
             dial_hz=about[1],
             other_turns=about[2],
+            way=(way := self._way(kind, turns, at)),
         )
         row = runs.ReadingRow(
             reading_id,
@@ -178,6 +179,7 @@ class RunBook:
             at,
             None,
             *about,
+            way,
         )
         self.seen.add(row)
         return row
@@ -192,6 +194,21 @@ class RunBook:
         if move is None:
             raise FieldsRefused({"level": "The level is right as it is."})
         self._record("level", {"level_v": move.level_v, "change_db": move.change_db})
+
+    def turn_back(self) -> None:
+        """Record that the hand turns back from now on."""
+        self._expect("step")
+        self._say_way(-self.state.hand.last)
+
+    def hands_off(self) -> None:
+        """Record that the hand is off from now on; said again, that it turns on as before."""
+        self._expect("step")
+        hand = self.state.hand
+        self._say_way(hand.last if hand.way == 0 else 0)
+
+    def see_turns(self, *, seen: bool) -> None:
+        """Record whether the program is to see the turns of a practice set, which nobody sees on a real one."""
+        self._record("blind", {"blind": not seen})
 
     def clear_wax(self) -> None:
         """Record that the wax was cleared from the core in hand; the watch begins anew, for the tool grips now."""
@@ -341,6 +358,12 @@ class RunBook:
 
     # Within.
 
+    def _say_way(self, way: int) -> None:
+        """Record the hand's way. It changes nothing of what was read, so the watch goes on as it is."""
+        with self._writing():
+            self._add_act("way", {**self._here(), "way": way})
+        self.state = self._fold()
+
     def _expect(self, *stages: str) -> None:
         if self.state.stage not in stages:
             raise RunMovedOn(now_at=self.where)
@@ -362,6 +385,12 @@ class RunBook:
 
         Raises RunMovedOn when somebody else has written to the run meanwhile, and reads what stands there.
         """
+        with self._writing():
+            yield
+        self._enter()
+
+    @contextmanager
+    def _writing(self) -> Iterator[None]:
         try:
             with transaction(self._conn):
                 if runs.last_act(self._conn, self.run.id) != self._last_act:
@@ -370,7 +399,6 @@ class RunBook:
         except RunMovedOn:
             self._enter()
             raise
-        self._enter()
 
     def _record(self, kind: str, detail: dict[str, Any]) -> None:
         with self._acting():
@@ -393,6 +421,17 @@ class RunBook:
         visit = self.state.visit
         now_s = seconds(self._clock())
         return Moment(now_s, seconds(visit.began_utc) if visit else now_s, can_sweep, sweeping, answer)
+
+    def _way(self, kind: str, turns: float | None, at_utc: str) -> int | None:
+        """What is known of the hand at a reading whose turns nobody counts: off at the beginning of a visit, as it was asked to be; then
+        what it says.
+        """
+        if turns is not None or self.seen.kind is None or not self.seen.kind.hands_off_s:
+            return None
+        first = next((r.at_utc for r in self.seen.watched if r.kind == "live"), at_utc)
+        if kind == "live" and self.state.hand.way is None and seconds(at_utc) - seconds(first) < self.seen.kind.hands_off_s:
+            return 0
+        return self.state.hand.way
 
     def _measured(self) -> dict[str, Any]:
         """What is kept of the readings with an outcome, whatever the kind of step."""

@@ -59,7 +59,7 @@ class VisitReadings:
             turns = {self.step.adjusters[0]: row.turns, **turns}
         at_s = seconds(row.at_utc) + self._clock_back_s
         generator = (row.generator_hz, row.generator_v)
-        return Seen(at_s, row.value, row.unit, row.kind, *generator, row.dial_hz, turns, bool(row.at_stop))
+        return Seen(at_s, row.value, row.unit, row.kind, *generator, row.dial_hz, turns, bool(row.at_stop), row.way)
 
     def standing(self, moment: Moment) -> Standing | None:
         """How the step stands, or None where there is none."""

@@ -4,7 +4,7 @@ from functools import partial
 
 from calm_needle.core.procedure.kinds import peak
 from calm_needle.core.procedure.kinds.kind import StepKind
-from calm_needle.core.procedure.kinds.level import LevelJudge, level_offers
+from calm_needle.core.procedure.kinds.level import HANDS_OFF_S, LevelJudge, level_offers
 
 KIND = StepKind(
     "alternate",
@@ -13,5 +13,6 @@ KIND = StepKind(
     sign="ring",
     needs=("adjusters", "indicator"),
     offers=level_offers,
+    hands_off_s=HANDS_OFF_S,
     report=peak.report,
 )

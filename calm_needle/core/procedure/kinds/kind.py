@@ -15,7 +15,7 @@ Sign = Literal["peak", "null", "measure", "limits", "beat", "centre", "shape", "
 class Offer(NamedTuple):
     """An act that a step offers beside taking it: its name, the words on its button, its key; a field to send along; when.
 
-    when: always, or while the tool turns and nothing answers.
+    when: always; while the tool turns and nothing answers; while nobody counts the turns of what is turned.
     """
 
     act: str
@@ -23,7 +23,7 @@ class Offer(NamedTuple):
     key: str
     name: str = ""
     value: str = ""
-    when: Literal["always", "slipping"] = "always"
+    when: Literal["always", "slipping", "blind"] = "always"
 
 
 def no_offers(_: Step) -> tuple[Offer, ...]:
@@ -51,7 +51,8 @@ class StepKind:
     sign: its bead. label: its bead's words where no adjuster gives them. take: the words on the button that ends it.
     compares: it measures the set as it stands, so that
     before and after can be told. lower_limit: whether the indicator's lower limit holds for it. asks_frequency: typed readings
-    say at which frequency. asks_reading: readings are wanted at all. ticks: it stands differently a second later without any.
+    say at which frequency. asks_reading: readings are wanted at all. hands_off_s: for so long (s) nothing is turned at its beginning, so that
+    the needle shows its own wander. ticks: it stands differently a second later without any.
     """
 
     name: str
@@ -69,4 +70,5 @@ class StepKind:
     lower_limit: bool = True
     asks_frequency: bool = False
     asks_reading: bool = True
+    hands_off_s: float = 0.0
     ticks: bool = False

@@ -1,6 +1,6 @@
 """What peak, null and alternate share: one adjuster turned for the highest or lowest level, watched by the peak watch."""
 
-from typing import Any
+from typing import Any, NamedTuple
 
 from calm_needle.core.dossier.model import Step
 from calm_needle.core.procedure.advice import Advice, turns_in_words, way_in_words
@@ -8,6 +8,7 @@ from calm_needle.core.procedure.figure import Figure
 from calm_needle.core.procedure.judge import Context, Marks, Moment, Move, Standing
 from calm_needle.core.procedure.kinds.kind import Offer
 from calm_needle.core.procedure.series import Seen
+from calm_needle.core.procedure.watch.peak_watch import HANDS_OFF_S as HANDS_OFF_S
 from calm_needle.core.procedure.watch.peak_watch import Goal, PeakWatch, Verdict
 from calm_needle.core.quantities import format_db
 
@@ -15,20 +16,27 @@ METER_LAG_S = 0.1  # how far a meter that the program reads is behind, by its av
 NEEDS_READING = "There is no reading yet to take. Read the meter first."
 
 _TIMES = ("", "once", "twice", *(f"{n} times" for n in ("three", "four", "five", "six", "seven", "eight", "nine", "ten")))
+TURN_BACK_KEY, HANDS_OFF_KEY = "C", "H"
 
 
 def level_offers(step: Step) -> tuple[Offer, ...]:
-    """The acts beside taking: no peak is there; the wax was cleared."""
-    return (Offer("no_peak", "No peak", "X"), Offer("clear_wax", "Wax cleared", "W", when="slipping"))
+    """The acts beside taking: the hand turns back; it is off; no peak is there; the wax was cleared."""
+    return (
+        Offer("turn_back", "Turning back now", TURN_BACK_KEY, when="blind"),
+        Offer("hands_off", "Hands off", HANDS_OFF_KEY, when="blind"),
+        Offer("no_peak", "No peak", "X"),
+        Offer("clear_wax", "Wax cleared", "W", when="slipping"),
+    )
 
 
 class LevelJudge:
     """Judges a maximum or a minimum of the level over one adjuster."""
 
     def __init__(self, step: Step, context: Context, *, goal: Goal = "maximum") -> None:
-        self._series, self._goal = context.series, goal
+        self._series = context.series
         self._adjuster = step.adjusters[0]
-        self._phrase = context.model.adjuster(self._adjuster).phrase
+        adjuster = context.model.adjuster(self._adjuster)
+        self._words = Words(adjuster.phrase, goal, adjuster.remarks)
         self._watch = PeakWatch(goal=goal)
 
     def add(self, seen: Seen) -> None:
@@ -38,119 +46,175 @@ class LevelJudge:
             level_db=self._series.measure(seen),
             time_s=seen.t_s,
             turns=seen.turns.get(self._adjuster),
+            way=seen.way,
             at_stop=seen.at_stop,
             lag_s=0.0 if seen.alone else METER_LAG_S,
             alone=seen.alone,
         )
 
     def standing(self, moment: Moment) -> Standing:
-        verdict = self._watch.verdict()
+        verdict, words = self._watch.verdict(), self._words
         now, start = self._series.now(), self._series.start()
+        nothing = no_peak_finding(words.phrase, verdict)
         if now is None:
-            began = advise(verdict, phrase=self._phrase, goal=self._goal)
-            return Standing("waiting", began, Move("search"), refusal=NEEDS_READING, nothing=no_peak_finding(self._phrase, verdict))
+            return Standing("waiting", words.advice(verdict), Move("search"), refusal=NEEDS_READING, nothing=nothing)
         detail: dict[str, Any] = {
             "gain_db": now.measure - (now.measure if start is None else start),
-            "crest_seen": verdict.peak_seen,
-            "fall_db": [verdict.fall_before_db, verdict.fall_after_db],
+            "evidence": verdict.evidence,
+            "fall_db": [verdict.rise_db, verdict.fall_db],
             "wander_db": verdict.wander_db,
+            "by_itself_db": verdict.span_db,
         }
+        seen = verdict.evidence != "none"
         return Standing(
             verdict.kind,
-            advise(verdict, phrase=self._phrase, goal=self._goal, start_db=start),
+            words.advice(verdict, start_db=start),
             _move(verdict),
-            may_take=verdict.kind == "crest",
+            may_take=verdict.kind in ("crest", "twice"),
             doubt=why_not_sure(verdict),
-            marks=Marks(None if verdict.kind == "waiting" else verdict.crest_db, verdict.crest_time_s, verdict.peak_seen),
+            marks=Marks(None if verdict.kind == "waiting" else verdict.crest_db, verdict.crest_time_s, seen),
             figure=Figure(detail["gain_db"], verdict.wander_db or None, "dB"),
             detail=detail,
-            nothing=no_peak_finding(self._phrase, verdict),
+            nothing=nothing,
         )
 
 
 def _move(verdict: Verdict) -> Move:
     match verdict.kind:
-        case "crest" | "hold":
+        case "crest" | "twice" | "hold" | "hands_off":
             return Move("rest")
+        case "past" if verdict.turns_to_crest is None:
+            return Move("turn_back", short=verdict.gain_left_db or 0.0)
         case "falling" | "end_stop":
             return Move("turn_back", verdict.turns_to_crest)
-        case "past" | "two_humps":
+        case "past" | "return" | "through":
             return Move("approach", verdict.turns_to_crest, verdict.gain_left_db or 0.0)
-        case "flat":
+        case "slips":
             return Move("slipping")
     return Move("search")
 
 
-def advise(verdict: Verdict, *, phrase: str, goal: Goal = "maximum", start_db: float | None = None) -> Advice:
-    """Return the advice for a verdict on one adjuster. phrase: how a sentence names it. start_db: level at its first reading."""
-    up, down = ("Rising", "Falling") if goal == "maximum" else ("Falling, as wanted", "Rising")
-    place = "crest" if goal == "maximum" else "null"
-    match verdict.kind:
-        case "waiting":
-            return Advice("calm", "eye", f"Turn {phrase} slowly.", "A few readings are needed before anything is said.")
-        case "rising":
-            return Advice("live", "onward", f"{up}. Keep turning the same way.", _so_far(verdict, start_db))
-        case "falling":
-            return Advice(
-                "watch",
-                "turn_back",
-                f"{down}. Turn {'the other way' if verdict.turns_to_crest is None else way_in_words(verdict.turns_to_crest)}.",
-                f"{_away(verdict)} from the {'highest' if goal == 'maximum' else 'lowest'} seen; the far side of it has not been seen yet.",
-            )
-        case "further":
-            return Advice(
-                "live",
-                "onward",
-                f"{down}. A little further, to be sure.",
-                f"{_away(verdict)} so far; {verdict.bar_db:.1f} dB tells it from wander.",
-            )
-        case "past":
-            off = verdict.turns_to_crest
-            how_far = "" if off is None else f" about {turns_in_words(off)}, {way_in_words(off)}"
-            return Advice("watch", "turn_back", f"Past the {place}. Come back{how_far}.", _both_sides(verdict, goal))
-        case "hold":
-            return Advice("live", "crest", "About there. Hold still.", "The needle comes to rest; then it is judged.")
-        case "crest":
-            sentence = "On the crest. Take it." if goal == "maximum" else "At the bottom of the null. Take it."
-            return Advice("good", "crest", sentence, _both_sides(verdict, goal))
-        case "flat" if goal == "minimum":
+class Words(NamedTuple):
+    """How one adjuster's watching is worded. phrase: how a sentence names it. remarks: what the dossier says of it."""
+
+    phrase: str
+    goal: Goal = "maximum"
+    remarks: str = ""
+
+    def advice(self, verdict: Verdict, *, start_db: float | None = None) -> Advice:
+        """Return the advice for a verdict. start_db: level at the first reading."""
+        peak = self.goal == "maximum"
+        up, down = ("Rising", "Falling") if peak else ("Falling, as wanted", "Rising")
+        best = "highest" if peak else "lowest"
+        remarks = f" {self.remarks[0].upper()}{self.remarks[1:]}." if self.remarks else ""
+        match verdict.kind:
+            case "waiting":
+                return Advice("calm", "eye", f"Turn {self.phrase} slowly.", f"A few readings are needed before anything is said.{remarks}")
+            case "hands_off":
+                return Advice(
+                    "calm", "clock", "Hands off for three seconds.", f"What the needle does by itself now, no turning did.{remarks}"
+                )
+            case "rising":
+                return Advice("live", "onward", f"{up}. Keep turning the same way.", _so_far(verdict, start_db))
+            case "falling":
+                way = "the other way" if verdict.turns_to_crest is None else way_in_words(verdict.turns_to_crest)
+                unseen = f"{_away(verdict)} from the {best} seen; the far side of it has not been seen yet.{_say_so(verdict)}"
+                return Advice("watch", "turn_back", f"{down}. Turn {way}.", unseen)
+            case "further":
+                return Advice(
+                    "live",
+                    "onward",
+                    f"{down}. A little further, to be sure.",
+                    f"{_away(verdict)} so far; {verdict.bar_db:.1f} dB tells it from wander.",
+                )
+            case "past":
+                return self._past(verdict)
+            case "return":
+                return Advice("live", "onward", self._returning(verdict), _how_sure(verdict, self.goal) + _say_so(verdict))
+            case "through":
+                proven = verdict.evidence == "proven"
+                why = "Slowly once more: the needle is unquiet, and its height is not known well enough." if proven else "Crossed once is not proven."
+                return Advice("live", "onward", "About there: go on through it, and come back.", why + _say_so(verdict))
+            case "hold":
+                return Advice("live", "crest", "About there. Hold still.", "The needle comes to rest; then it is judged.")
+            case "crest":
+                sentence = "On the crest. Take it." if peak else "At the bottom of the null. Take it."
+                return Advice("good", "crest", sentence, _how_sure(verdict, self.goal))
+            case "twice":
+                return Advice(
+                    "good",
+                    "crest",
+                    f"Twice {'at the same height' if peak else 'as low'}; if your hand went through it, this is it.",
+                    f"A beat, or a swing on one flank, looks the same. To prove it press {TURN_BACK_KEY} as you turn back.",
+                )
+            case "slips":
+                return self._slipping(verdict)
+            case "end_stop":
+                return Advice(
+                    "watch",
+                    "stop",
+                    f"At the end of its travel, with no {'crest' if peak else 'null'}.",
+                    "The circuit wants more than this adjuster can give. Record it as no peak: the capacitor across it is suspect.",
+                )
+            case "wandering":
+                what = f"With hands off it moved {verdict.span_db:.1f} dB" if _by_itself(verdict) else f"Its wander is {verdict.wander_db:.1f} dB"
+                return Advice(
+                    "danger",
+                    "wander",
+                    "The needle wanders too much to judge.",
+                    f"{what}. Hands off the leads; if it stays so, raise the generator’s level.",
+                )
+            case _:
+                return Advice("calm", "eye", f"Steady. Turn {self.phrase} on, and watch.", _so_far(verdict, start_db))
+
+    def _past(self, verdict: Verdict) -> Advice:
+        peak = self.goal == "maximum"
+        off = verdict.turns_to_crest
+        how_far = "" if off is None else f" about {turns_in_words(off)}, {way_in_words(off)}"
+        if verdict.evidence == "proven":
+            sentence = f"Past the {'crest' if peak else 'null'}. Come back{how_far}."
+        else:
+            sentence = f"{'Highest' if peak else 'Lowest'} so far is passed: come back to it{how_far and ','}{how_far}."
+        return Advice("watch", "turn_back", sentence, _how_sure(verdict, self.goal) + _say_so(verdict))
+
+    def _returning(self, verdict: Verdict) -> str:
+        if self.goal == "minimum":
+            return "Coming back to the null. Slower, and stop in the deepest."
+        return f"Coming back: {verdict.gain_left_db or 0.0:.1f} dB to go. Slowly."
+
+    def _slipping(self, verdict: Verdict) -> Advice:
+        if self.goal == "minimum":
             return Advice(
                 "watch",
                 "nothing",
                 "Nothing yet. Go on; if it stays so, try the other way.",
                 "A null is narrow, and far from it the needle hardly moves. If wax keeps the tool out, clear it; never force it.",
             )
-        case "flat":
-            return Advice(
-                "watch",
-                "nothing",
-                f"Nothing happens: {phrase} hardly answers.",
-                f"The needle moved by less than {max(0.3, verdict.bar_db):.1f} dB. If wax keeps the tool out, clear it; never force it.",
-            )
-        case "end_stop":
-            return Advice(
-                "watch",
-                "stop",
-                f"At the end of its travel, with no {place}.",
-                "The circuit wants more than this adjuster can give. Record it as no peak: the capacitor across it is suspect.",
-            )
-        case "two_humps":
-            away = verdict.turns_to_crest or 0.0
-            two, why = (
-                ("Two humps. The higher", "A pair that is coupled too closely does this; a plain peak would settle on one side of it.")
-                if goal == "maximum"
-                else ("Two dips. The deeper", "The deepest of them is the one that was looked for.")
-            )
-            return Advice("watch", "humps", f"{two} one is {turns_in_words(away)} away, {way_in_words(away)}.", why)
-        case "wandering":
-            return Advice(
-                "danger",
-                "wander",
-                "The needle wanders too much to judge.",
-                f"Its wander is {verdict.wander_db:.1f} dB. Hands off the leads; if it stays so, raise the generator’s level.",
-            )
-        case _:
-            return Advice("calm", "eye", f"Steady. Turn {phrase} on, and watch.", _so_far(verdict, start_db))
+        return Advice(
+            "watch",
+            "nothing",
+            f"{self.phrase[0].upper()}{self.phrase[1:]} slips: {_tally(verdict)}.",
+            "The tool turns and the needle hardly answers. If wax holds the core, clear it; never force it.",
+        )
+
+
+def _tally(verdict: Verdict) -> str:
+    """How much was turned for how little: "9½ turns for 0.7 dB"."""
+    if verdict.turned is None:
+        return f"{verdict.turned_s:.0f} seconds of turning for {verdict.moved_db:.1f} dB"
+    halves = round(2.0 * verdict.turned)
+    return f"{halves // 2 or ''}{'½' if halves % 2 else ''} turns for {verdict.moved_db:.1f} dB"
+
+
+def _by_itself(verdict: Verdict) -> bool:
+    return verdict.span_db is not None and verdict.span_db > verdict.wander_db * 6.0
+
+
+def _say_so(verdict: Verdict) -> str:
+    """What is asked of a hand whose turns nobody counts."""
+    if verdict.turned is not None:
+        return ""
+    return f" Press {TURN_BACK_KEY}, or the foot switch, as you turn back." if verdict.evidence != "proven" and verdict.kind != "return" else ""
 
 
 def why_not_sure(verdict: Verdict) -> str:
@@ -158,12 +222,12 @@ def why_not_sure(verdict: Verdict) -> str:
     match verdict.kind:
         case "hold":
             return "The needle has not come to rest. Take it all the same?"
-        case "past":
+        case "past" | "return" if verdict.evidence == "proven":
             return "The needle is below the crest that was seen. Take it all the same?"
+        case "past" | "return":
+            return "It was crossed once only: drift and a beat do the same. Take it all the same?"
         case "rising":
             return "It is still rising. Take it all the same?"
-        case "two_humps":
-            return "There is a higher hump. Take this one all the same?"
         case _:
             return "No crest has been seen to fall on both sides. Take it all the same?"
 
@@ -174,13 +238,10 @@ def no_peak_finding(phrase: str, verdict: Verdict) -> tuple[str, str]:
     if verdict.kind == "end_stop":
         return (
             f"{the_core} has no peak inside its travel: its circuit resonates off, capacitor suspect.",
-            f"At its end stop and still the highest; {max(verdict.fall_before_db, verdict.fall_after_db):.1f} dB lower elsewhere.",
+            f"At its end stop and still the highest; {max(verdict.rise_db, verdict.fall_db, verdict.moved_db):.1f} dB lower elsewhere.",
         )
-    if verdict.kind == "flat":
-        return (
-            f"{the_core} hardly answers.",
-            f"The needle moved by less than {max(0.3, verdict.bar_db):.1f} dB: wax, a stage that does not pass, or an open capacitor.",
-        )
+    if verdict.kind == "slips":
+        return (f"{the_core} hardly answers.", f"{_tally(verdict)}: wax, a stage that does not pass, or an open capacitor.")
     return (
         f"No peak was found with {phrase}.",
         f"Judged “{verdict.kind.replace('_', ' ')}”; wander {format_db(verdict.wander_db, places=2)} dB.",
@@ -197,11 +258,14 @@ def _away(verdict: Verdict) -> str:
     return f"{abs((verdict.crest_db or 0.0) - (verdict.level_db or 0.0)):.1f} dB"
 
 
-def _both_sides(verdict: Verdict, goal: Goal) -> str:
-    small, large = sorted((verdict.fall_before_db, verdict.fall_after_db))
+def _how_sure(verdict: Verdict, goal: Goal) -> str:
+    """What is known of a crest: how far it rose and fell, how often it was crossed, how that compares with the wander."""
+    moved = ("rose", "fell") if goal == "maximum" else ("fell", "rose")
+    seen = f"It {moved[0]} {verdict.rise_db:.1f} dB and {moved[1]} {verdict.fall_db:.1f} dB"
+    if verdict.evidence != "proven":
+        return f"{seen}: crossed once, not proven yet."
     times = int(verdict.times_wander)
     said = _TIMES[times] if times < len(_TIMES) else "more than ten times"
-    moved = "fell" if goal == "maximum" else "rose"
+    left = "" if verdict.gain_left_db is None or verdict.kind != "crest" or goal == "minimum" else f" Left to gain: {verdict.gain_left_db:.2f} dB."
     what = "a true peak" if goal == "maximum" else "a true null"
-    left = "" if verdict.gain_left_db is None or verdict.kind == "past" else f" Left to gain: {verdict.gain_left_db:.2f} dB."
-    return f"It {moved} {small:.1f} dB on one side and {large:.1f} dB on the other: {what}, {said} the wander of the needle.{left}"
+    return f"{seen}, and came back as {'high' if goal == 'maximum' else 'low'}: {what}, {said} the wander of the needle.{left}"

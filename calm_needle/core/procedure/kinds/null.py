@@ -6,12 +6,12 @@ from typing import Any
 
 from calm_needle.core.procedure.kinds import peak
 from calm_needle.core.procedure.kinds.kind import StepKind
-from calm_needle.core.procedure.kinds.level import LevelJudge, level_offers
+from calm_needle.core.procedure.kinds.level import HANDS_OFF_S, LevelJudge, level_offers
 
 
 def report(detail: Mapping[str, Any]) -> str:
     """Return how a null that was taken reads in the record."""
-    return peak.report(detail).replace("crest, fall", "null, rise").replace("crest", "null")
+    return peak.report(detail).replace("crest, fall", "null, rise").replace("on the crest", "in the null").replace("crest", "null").replace("height", "depth")
 
 
 KIND = StepKind(
@@ -22,6 +22,7 @@ KIND = StepKind(
     goal="minimum",
     needs=("adjusters", "indicator"),
     offers=level_offers,
+    hands_off_s=HANDS_OFF_S,
     report=report,
     lower_limit=False,
 )

@@ -5,10 +5,17 @@ from functools import partial
 from typing import Any
 
 from calm_needle.core.procedure.kinds.kind import StepKind
-from calm_needle.core.procedure.kinds.level import LevelJudge, level_offers
+from calm_needle.core.procedure.kinds.level import HANDS_OFF_S, LevelJudge, level_offers
 
+EVIDENCE = {
+    "proven": "on the crest, crossed twice by a hand known to have turned back",
+    "twice": "twice at the same height; the hand’s way was not known",
+}
+# Verdicts that are not on a crest; two of them only in runs of earlier versions, whose crests were crossed once.
 WORDS = {
     "crest": "on the crest, fall seen on both sides",
+    "return": "taken below the crest that was seen",
+    "hold": "taken before the needle had come to rest",
     "past": "taken below the crest that was seen",
     "rising": "taken while still rising",
     "two_humps": "taken on one of two humps",
@@ -17,7 +24,8 @@ WORDS = {
 
 def report(detail: Mapping[str, Any]) -> str:
     """Return how a peak that was taken reads in the record."""
-    return WORDS.get(detail["verdict"], "taken, no crest seen")
+    on_it = EVIDENCE.get(detail.get("evidence", "")) if detail["verdict"] in ("crest", "twice") else None
+    return on_it or WORDS.get(detail["verdict"], "taken, no crest seen")
 
 
 KIND = StepKind(
@@ -27,5 +35,6 @@ KIND = StepKind(
     sign="peak",
     needs=("adjusters", "indicator"),
     offers=level_offers,
+    hands_off_s=HANDS_OFF_S,
     report=report,
 )

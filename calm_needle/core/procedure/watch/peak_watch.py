@@ -1,77 +1,94 @@
-"""Is this the peak? Judged from readings as they come, with or without the turns of the adjuster.
+"""Is this the peak? Judged from readings as they come, with what is known of the hand.
 
-Readings are gathered into *blocks* of a quarter of a second (or one reading each, when they are typed), and every
-judgement is made between block means. The wander of a block is taken from the stream itself: from blocks during
-which the adjuster stood still, where turns are known, otherwise from third differences, which a smooth rise, fall or
-crest leaves almost untouched:
+Readings are gathered into *blocks* of a quarter of a second (or one reading each, when they are typed). What the needle does by itself
+is measured while hands are off (watch.wander); a rise or a fall counts when it is more than that (watch.stretches).
 
-      level     ..··''''··..            first difference: the slope
-              .·            ·.          second: the bend of the crest
-                                        third: next to nothing but noise, sqrt(20) times as large as in one block
-
-A crest counts as seen only when the level has fallen by the *bar* on both sides of it. The bar is
-    sqrt(2) * sigma * sqrt(2 ln(n^2 / ALPHA)),
-the drop between any two of n blocks that noise alone reaches with a chance of about ALPHA (union bound over the pairs,
-Gaussian tails). Without turns, "both sides" means before and after: a high turning point between
-two low ones. With turns it means to the left and to the right, whatever the order, and the crest's own place is fitted:
-one core enters the transfer of its circuits as 1/|c0 + c1 j a|, so 1/V^2 is exactly a parabola in turns.
+A needle that rises and falls proves nothing by itself: drift, a beat and a hand on the wire do the same. What tells a crest from them is
+that it depends on the hand. So there are grades of evidence:
+    once     it rose to a crest and fell behind it: come back to it.
+    proven   the hand is known to have turned back, by the turns of the tool or by a key, and with it the level rose again to the same
+             height.
+    twice    nothing is known of the hand, and the same height was passed twice and reached again: it may be the crest; a regular beat
+             or a swing on one flank looks the same.
 """
 
 import math
+import statistics
 from collections import deque
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
-from calm_needle.core.procedure.watch.crests import CrestFit, Pivots, Profile
-from calm_needle.core.procedure.watch.wander import WANDERING_DB, Block, Wander
+from calm_needle.core.procedure.watch.place import FLANK_DB, Approach, CrestFit, Profile, approach
+from calm_needle.core.procedure.watch.stretches import NEAR_DB, Crossing, Stretch
+from calm_needle.core.procedure.watch.wander import Block, Wander
 
 Goal = Literal["maximum", "minimum"]
-Kind = Literal["waiting", "rising", "falling", "further", "steady", "past", "hold", "crest", "flat", "end_stop", "two_humps", "wandering"]
+Kind = Literal[
+    "waiting", "hands_off", "rising", "falling", "further", "steady", "past", "return", "through", "hold", "crest", "twice", "slips", "end_stop",
+    "wandering",
+]  # fmt: skip
+Evidence = Literal["none", "once", "twice", "proven"]
 
 BLOCK_S = 0.25  # s, longer than the averaging of any meter fit for peaking
-ALPHA = 1e-4  # chance per stream of taking wander for a fall
 JUMP_TURNS = 0.04  # turns between two readings that end a block: a key was pressed
 STILL_TURNS = 0.002  # turns below which the adjuster has not moved
-FLAT_TURNS = 0.5  # turns after which a core that does nothing is said to do nothing
-FLAT_DB = 0.6  # dB, the most that a needle may have moved that is said not to answer
-FLAT_BLOCKS = 48  # blocks after which the same is said without turns: twelve seconds
-PATIENCE_FIRST, PATIENCE_GROWS, PATIENCE_MOST = 0.0, 0.02, 2.0  # in wanders below the crest, per typed reading since it was proven
+SAME_PLACE_TURNS, SAME_PLACE_SHARE = 0.15, 0.3  # turns, or share of the way come back, by which a crest may seem to have moved
+BACKLASH_TURNS = 0.02  # turns that a tool goes back before the core does
+SLIPS_TURNS, SLIPS_S = 1.5, 12.0  # of turning after which an adjuster that does little is said to slip
+SLIPS_DB, SLIPS_DB_PER_TURN, SLIPS_DB_PER_S = 0.6, 0.15, 0.06  # what it may have done that is little
+WANDERING_DB = 0.5  # dB of fast wander beyond which nothing can be judged
+BY_ITSELF_DB = 4.0  # dB with hands off, beyond which nothing can be judged
 NULL_SHARE = 0.08  # of a null's depth that counts as being at its bottom
-AT_CREST_DB = 0.005  # dB below the fitted crest that count as being on it
+NULL_BEGINS_DB = 3.0  # below the plain beside it
+NULL_EQUAL = 0.35  # of its depth by which two passes through a null may differ: the meter's averaging fills it, the more the faster
+EQUAL_DB = 0.25  # dB by which two passes over a crest may differ in any case
+AT_CREST_DB = 0.06  # dB below the crest that count as on it, beside the wander
+HANDS_OFF_S = 3.0  # s at the beginning of a step in which the needle shows what it does by itself
+REST_S = 0.75  # s over which a needle at rest is averaged
+REACTION_S = 0.55  # s from what is said to the hand that stops
+PRECISE_DB = 0.06  # dB to which the height of a crest is to be known before the hand stops by it
+FLANK_PER_SPAN, DEEPEST_DB = 16, 5.0  # times the span seen with hands off, that a flank is followed down before the hand comes back
+SPAN_TO_SIGMA = 0.35  # standard deviation of a slow wander, of the span seen in three seconds
+AIMED = 0.6  # half widths short of the crest from where the hand is timed to it
+ON_IT, UNSURE_OF_IT = 0.05, 0.1  # half widths off a fitted crest that count as on it; the most, where the fit knows no better
 
 
 @dataclass(frozen=True)
 class Verdict:
-    """What the watch says, with its evidence. `hold`: at the crest as far as can be said before the needle has come to rest.
+    """What the watch says, with its evidence. `return`: on the way back to the crest. `through`: at it, but it was crossed once only,
+    so on through it. `hold`: there; the needle comes to rest.
     Levels in dB, `None` where nothing is known yet.
 
-       fall_before_db, fall_after_db: how far it fell on the two sides of the crest (left and right when turns are known).
-       wander_db: standard deviation of a block. bar_db: the fall that counts. confidence: that the fall is not wander.
+       rise_db, fall_db: how far it rose to the crest and fell behind it (left and right of it where turns are known).
+       wander_db: standard deviation of a block. span_db: how far it went by itself with hands off. bar_db: the fall that counts.
        turns_to_crest: signed, in the adjuster's own sense. gain_left_db: from here to the crest.
+       turned, turned_s: turns of the tool, or seconds of turning, on its present way; moved_db: how far the needle went meanwhile.
+       way_known: whether the hand's way is known, by turns or by the key.
     """
 
     kind: Kind
+    evidence: Evidence = "none"
     level_db: float | None = None
     crest_db: float | None = None
     crest_time_s: float | None = None
-    fall_before_db: float = 0.0
-    fall_after_db: float = 0.0
+    rise_db: float = 0.0
+    fall_db: float = 0.0
     wander_db: float = 0.0
+    span_db: float | None = None
     bar_db: float = 0.0
-    confidence: float = 0.0
     turns_to_crest: float | None = None
     turns_error: float | None = None
     gain_left_db: float | None = None
-
-    @property
-    def peak_seen(self) -> bool:
-        """Whether a fall on both sides has been seen; `past`, `hold`, `crest` and `two_humps` never come without it."""
-        return self.kind in ("past", "hold", "crest", "two_humps")
+    turned: float | None = None
+    turned_s: float = 0.0
+    moved_db: float = 0.0
+    way_known: bool = False
 
     @property
     def times_wander(self) -> float:
-        """How many times the wander the smaller of the two falls is."""
-        return min(self.fall_before_db, self.fall_after_db) / self.wander_db if self.wander_db else 0.0
+        """How many times the wander the smaller of rise and fall is."""
+        unrest = max(self.wander_db, (self.span_db or 0.0) / 2.0)
+        return min(self.rise_db, self.fall_db) / unrest if unrest else 0.0
 
 
 class PeakWatch:
@@ -79,44 +96,66 @@ class PeakWatch:
 
     def __init__(self, *, goal: Goal = "maximum") -> None:
         self._sign = 1.0 if goal == "maximum" else -1.0
-        self._open: list[tuple[float, float, float | None]] = []
+        self._null = goal == "minimum"
+        self._open: list[tuple[float, float, float | None, int | None]] = []
         self._last_time_s: float | None = None
         self._spacing_s = 0.0
         self._alone = False
         self._at_stop = False
+        self._began_s = 0.0
         self._places: deque[tuple[float, float]] = deque(maxlen=12)
         self._turns_now = 0.0
+        self._extreme_turns: float | None = None
+        self._way: int | None = None  # the last way in which the hand is known to have turned
         self._blocks = 0
-        self._recent: deque[Block] = deque(maxlen=8)
-        self._noise = Wander()
-        self._pivots = Pivots()
+        self._recent: deque[Block] = deque(maxlen=12)
+        self._wander = Wander()
+        self._stretch = Stretch(None)
+        self._known = False
+        self._crossed: list[Crossing] = []  # crests gone through in earlier stretches, or in time where the way is not known
+        self._proven: Crossing | None = None
+        self._due_s: float | None = None  # when a steady hand will be at the crest, on its present way
+        self._reached_s: float | None = None  # when the hand was at the crest again, on its present way
         self._profile = Profile()
-        self._proven: tuple[float, float] | None = None  # wander and bar when a fall on both sides was first seen
-        self._proven_at = 0
+        self._least, self._most = math.inf, -math.inf
         self._verdict: Verdict | None = None
 
     def add(
-        self, *, level_db: float, time_s: float, turns: float | None = None, at_stop: bool = False, lag_s: float = 0.0, alone: bool = False
+        self,
+        *,
+        level_db: float,
+        time_s: float,
+        turns: float | None = None,
+        way: int | None = None,
+        at_stop: bool = False,
+        lag_s: float = 0.0,
+        alone: bool = False,
     ) -> None:
-        """Take one reading: level (dB, any reference, but always the same one), time (s, not falling), turns if known.
+        """Take one reading: level (dB, any reference, but always the same one), time (s, not falling).
 
-        lag_s: how far the meter is behind the set, by its averaging; the level is put down to where the adjuster stood then.
-        alone: read and typed by a person, so it stands for itself however quickly the next one follows.
+        turns: of the adjuster, if known. way: +1 or -1 while the hand says that it turns one way or back, 0 while it is off, None where
+        it says nothing. lag_s: how far the meter is behind the set, by its averaging; the level is put down to where the adjuster stood
+        then. alone: read and typed by a person, so it stands for itself however quickly the next one follows.
         """
         level, self._alone = self._sign * level_db, alone
         if turns is not None:
             self._places.append((time_s, turns))
             self._turns_now = turns
             turns = next((t for at, t in reversed(self._places) if at <= time_s - lag_s), self._places[0][1])
-        if self._last_time_s is not None:
+        if self._last_time_s is None:
+            self._began_s = time_s
+        else:
             gap = time_s - self._last_time_s
             self._spacing_s = gap if self._spacing_s == 0.0 else 0.7 * self._spacing_s + 0.3 * gap
-            if self._open and (alone or time_s - self._open[0][0] >= BLOCK_S - 1e-9):
-                self._close()
-            elif self._open and turns is not None and abs(turns - (self._open[-1][2] or 0.0)) > JUMP_TURNS:
-                self._close()  # a mean over two places is true of neither
-        self._noise.add_reading(level)
-        self._open.append((time_s, level, turns))
+            if self._open:
+                began_s, _, before, way_before = self._open[0]
+                jumped = turns is not None and abs(turns - (self._open[-1][2] or 0.0)) > JUMP_TURNS and before is not None
+                # A median over two places, or over two ways of the hand, is true of neither.
+                if alone or time_s - began_s >= BLOCK_S - 1e-9 or jumped or way != way_before:
+                    self._close()
+        if self._tells_wander(level):
+            self._wander.add_reading(level)
+        self._open.append((time_s, level, turns, way))
         if self._sparse or at_stop != self._at_stop:
             self._verdict = None
         self._last_time_s, self._at_stop = time_s, at_stop
@@ -128,154 +167,327 @@ class PeakWatch:
         return self._verdict
 
     def crest_fit(self) -> CrestFit | None:
-        """Return the fitted crest where turns are known and a fall on both sides was seen, else None."""
+        """Return the fitted crest where turns are known, else None."""
         return self._profile.fit()
 
     @property
     def _sparse(self) -> bool:
         return self._alone or self._spacing_s > BLOCK_S
 
+    def _tells_wander(self, level: float) -> bool:
+        """Whether a reading tells of the needle's own wander: in a steep null it tells of the null."""
+        return not self._null or level <= self._least + NULL_BEGINS_DB
+
+    # From readings to stretches.
+
     def _close(self) -> None:
         readings = self._open
         self._open = []
         n = len(readings)
-        known = [t for _, _, t in readings if t is not None]
+        known = [t for _, _, t, _ in readings if t is not None]
         turns = sum(known) / n if len(known) == n else None
-        before = self._recent[-1].turns if self._recent else None
-        still = (
-            turns is not None and max(known) - min(known) <= STILL_TURNS and before is not None and abs(known[0] - before) <= STILL_TURNS
-        )
-        block = Block(sum(t for t, _, _ in readings) / n, sum(v for _, v, _ in readings) / n, turns, still, n)
+        last = self._recent[-1] if self._recent else None
+        still = turns is not None and max(known) - min(known) <= STILL_TURNS and (last is None or abs(known[0] - (last.turns or known[0])) <= STILL_TURNS)
+        way = readings[-1][3] if turns is None else self._way_of(turns, still)
+        time_s = sum(t for t, _, _, _ in readings) / n
+        block = Block(time_s, statistics.median(v for _, v, _, _ in readings), turns, way, still, n)
         self._blocks += 1
-        self._recent.append(block)
-        self._noise.add_block(block, n)
         self._verdict = None
-        bar = self._bar()
-        self._pivots.add(block, bar)
+        self._wander.add_block(block, steep=not self._tells_wander(block.level_db))
+        self._least, self._most = min(self._least, block.level_db), max(self._most, block.level_db)
+        self._recent.append(block)
+        self._follow(block)
         if turns is not None:
             self._profile.add(block)
 
+    def _way_of(self, turns: float, still: bool) -> int:
+        """Which way a tool whose turns are known goes; it has turned back once it has gone back by more than its backlash."""
+        if self._extreme_turns is None:
+            self._extreme_turns = turns
+        if still:
+            return 0
+        off = turns - self._extreme_turns
+        way = self._way if self._way else (off > 0) - (off < 0)
+        if way and off * way >= 0:
+            self._extreme_turns = turns
+        elif abs(off) > BACKLASH_TURNS:
+            way, self._extreme_turns = -way, turns
+        return way
+
+    def _follow(self, block: Block) -> None:
+        """Add a block to the stretch that it belongs to."""
+        if block.way is not None and block.way != 0 and block.way != self._way:
+            if self._way is not None or self._stretch.blocks:
+                self._turn_back()
+            self._way, self._known = block.way, True
+            self._stretch.way = block.way
+        elif block.way == 0:
+            return  # what the needle does meanwhile, it does by itself
+        self._stretch.add(block)
+        if self._way is None:
+            self._end_in_time()
+
+    def _turn_back(self) -> None:
+        """The hand has turned back: what it went through is kept, and a new stretch begins."""
+        crossing = self._crossing()
+        if crossing:
+            self._keep(crossing)
+        elif self._is_proof():
+            self._prove()
+        self._stretch, self._reached_s, self._due_s = Stretch(None, sure_steps=self._alone), None, None
+
+    def _end_in_time(self) -> None:
+        """Where nothing is known of the hand: a crest that was passed ends when the level rises again by more than wander."""
+        crossing = self._crossing()
+        if crossing is None:
+            return
+        after = [b for b in self._stretch.blocks if b.time_s > crossing.time_s]
+        low = min(after, key=lambda b: b.level_db)
+        if after[-1].level_db - low.level_db >= self._bar():
+            self._keep(crossing)
+            fresh = Stretch(None, sure_steps=self._alone)
+            for b in after:
+                if b.time_s >= low.time_s:
+                    fresh.add(b)
+            self._stretch, self._reached_s, self._due_s = fresh, None, None
+
+    def _keep(self, crossing: Crossing) -> None:
+        if self._is_proof(crossing.height_db):
+            self._prove(crossing)
+        self._crossed.append(crossing)
+
+    # What was seen.
+
     def _bar(self) -> float:
-        """The fall (dB) that is more than wander."""
-        sigma = self._noise.sigma_db(self._sparse)
-        return max(0.1, math.sqrt(2.0) * sigma * math.sqrt(2.0 * math.log(max(self._blocks, 4) ** 2 / ALPHA)))
+        return self._wander.bar_db(self._sparse)
+
+    def _crossing(self) -> Crossing | None:
+        top = self._stretch.top
+        if top is None or not self._recent:
+            return None
+        return self._stretch.crossing(self._bar(), self._wander.drifted_db(self._recent[-1].time_s - top.time_s))
+
+    def _equal_db(self, crossing: Crossing) -> float:
+        """By how much two passes over one crest may differ."""
+        wander = max(EQUAL_DB, 4.0 * self._wander.fast_db(self._sparse), 1.5 * (self._wander.span_db or 0.0))
+        return max(wander, NULL_EQUAL * min(crossing.rise_db, crossing.fall_db)) if self._null else wander
+
+    def _outdone_db(self, crest: Crossing) -> float:
+        """How much higher something must be to be another crest."""
+        return max(self._bar(), 2.0 * self._equal_db(crest)) if self._proven else self._equal_db(crest)
+
+    def _is_proof(self, height_db: float | None = None) -> bool:
+        """Whether the present stretch came up again, by more than wander, to the height of the crest before it."""
+        top, before = self._stretch.top, self._crossed[-1] if self._crossed else None
+        if not self._known or before is None or top is None or not self._stretch.rise.counts(self._bar(), back=True):
+            return False
+        if before.turns is not None and top.turns is not None:
+            gone = abs(top.turns - self._stretch.blocks[0].turns) if self._stretch.blocks[0].turns is not None else 0.0
+            if abs(top.turns - before.turns) > max(SAME_PLACE_TURNS, SAME_PLACE_SHARE * gone):
+                return False  # as high, but elsewhere
+        if not self._stretch.came_with_the_hand(self._bar()):
+            return False
+        higher = (top.level_db if height_db is None else height_db) - before.height_db
+        # Slowly one comes deeper into a null than at speed.
+        return -self._equal_db(before) <= higher <= (math.inf if self._null else self._equal_db(before))
+
+    def _prove(self, again: Crossing | None = None) -> None:
+        """The last crest is proven; again: by having been gone through a second time."""
+        before = self._proven or self._crossed[-1]
+        self._proven = self._together(before, again) if again else before
+
+    def _together(self, one: Crossing, two: Crossing) -> Crossing:
+        """A crest that was passed twice. The depth of a null is that of the slower pass."""
+        near_s = one.near_s + two.near_s
+        mean = (one.height_db * one.near_s + two.height_db * two.near_s) / near_s if near_s else (one.height_db + two.height_db) / 2.0
+        return two._replace(height_db=max(one.height_db, two.height_db) if self._null else mean, near_s=near_s)
+
+    def _height_error_db(self, crest: Crossing) -> float:
+        """How well the height of a crest is known: the slow wander, as far as it was averaged while the hand was near."""
+        return SPAN_TO_SIGMA * (self._wander.span_db or 0.0) / math.sqrt(max(1.0, crest.near_s))
+
+    def _offered(self) -> Crossing | None:
+        """The crest that was passed twice at the same height, where nothing is known of the hand."""
+        if self._known or len(self._crossed) < 2:
+            return None
+        one, two = self._crossed[-2:]
+        if abs(one.height_db - two.height_db) > self._equal_db(two):
+            return None
+        return self._together(one, two)
+
+    # The judgement.
 
     def _judge(self) -> Verdict:
         if self._open and (self._sparse or len(self._open) >= 5):
             self._close()
-        if self._blocks < 3 or not self._noise.ready(self._sparse):
-            return Verdict("waiting", level_db=self._sign * self._recent[-1].level_db if self._recent else None)
-        sigma, bar, now = self._noise.sigma_db(self._sparse), self._bar(), self._recent[-1]
-        with_turns = now.turns is not None and self._profile.span_turns > 0
-        seen = self._profile.crest() if with_turns else self._pivots.crest(bar)
+        now = self._recent[-1] if self._recent else None
+        if now is None and self._open and self._open[-1][3] == 0:
+            return Verdict("hands_off", level_db=self._sign * self._open[-1][1])
+        hands_off = now is not None and now.way == 0 and self._stretch.top is None and not self._crossed
+        if hands_off and now and now.turns is not None:
+            hands_off = now.time_s - self._began_s < HANDS_OFF_S  # nobody said so: it was only not turned yet
+        if now is None or (not hands_off and (self._blocks < 3 or not self._wander.ready(self._sparse))):
+            return Verdict("waiting", level_db=self._sign * now.level_db if now else None)
         base = Verdict(
-            "steady",
+            "hands_off" if hands_off else "steady",
             level_db=self._sign * now.level_db,
-            crest_db=self._sign * seen.level_db,
-            crest_time_s=seen.time_s,
-            fall_before_db=seen.fall_before_db,
-            fall_after_db=seen.fall_after_db,
-            wander_db=sigma,
-            bar_db=bar,
+            crest_db=self._sign * self._most,
+            wander_db=self._wander.fast_db(self._sparse),
+            span_db=self._wander.span_db,
+            bar_db=self._bar(),
+            turned=self._stretch.turned if now.turns is not None else None,
+            turned_s=self._stretch.turned_s,
+            moved_db=self._stretch.moved_db,
+            way_known=self._known,
         )
-        if min(seen.fall_before_db, seen.fall_after_db) >= bar and (self._proven is None or bar < self._proven[1]):
-            self._proven_at = self._proven_at or self._blocks
-            self._proven = (sigma, bar)
-        if self._proven is not None:
-            # What was proven stays proven, though turning back afterwards may look like wander.
-            sigma, bar = self._proven
-            seen = self._profile.crest() if with_turns else self._pivots.crest(bar)
-            if min(seen.fall_before_db, seen.fall_after_db) >= bar:
-                base = _with(
-                    base,
-                    crest_db=self._sign * seen.level_db,
-                    crest_time_s=seen.time_s,
-                    fall_before_db=seen.fall_before_db,
-                    fall_after_db=seen.fall_after_db,
-                    wander_db=sigma,
-                    bar_db=bar,
-                )
-                return self._judge_passed(base, now, sigma, bar)
-        if sigma > WANDERING_DB:
-            return _with(base, kind="wandering")
-        return self._judge_under_way(base, now, sigma, bar, with_turns)
+        if hands_off:
+            return base
+        if self._is_proof():
+            self._prove()
+        if self._wander.fast_db(self._sparse) > WANDERING_DB and self._proven is None:
+            return replace(base, kind="wandering")
+        here = self._crossing()
+        crest = self._proven or here or self._offered() or (self._crossed[-1] if self._crossed else None)
+        if self._proven is None and not here and self._slips(base):
+            return replace(base, kind="slips")
+        if crest is None:
+            if (self._wander.span_db or 0.0) > BY_ITSELF_DB:
+                return replace(base, kind="wandering")
+            return self._judge_under_way(base, now)
+        higher = (self._stretch.top.level_db if self._stretch.top else crest.height_db) - crest.height_db
+        if self._null and higher > 0.0:
+            crest = crest._replace(height_db=crest.height_db + higher)
+        elif higher > self._outdone_db(crest):
+            # What was proven is outdone only by more than a fall that counts.
+            self._proven = None
+            if here is None:
+                return self._judge_under_way(base, now)
+            crest = here
+        return self._judge_crest(base, now, crest, here)
 
-    def _judge_passed(self, base: Verdict, now: Block, sigma: float, bar: float) -> Verdict:
-        below = self._sign * (base.crest_db or 0.0) - now.level_db
-        base = _with(
-            base, confidence=_confidence(min(base.fall_before_db, base.fall_after_db), sigma, self._blocks), gain_left_db=max(0.0, below)
+    def _judge_crest(self, base: Verdict, now: Block, crest: Crossing, here: Crossing | None) -> Verdict:
+        """A crest was gone through: what is known of it, and how the hand comes back to it."""
+        evidence: Evidence = "proven" if self._proven else "twice" if self._offered() else "once"
+        recent = [b.level_db for b in self._recent if now.time_s - b.time_s <= REST_S]
+        steep = self._sparse or (self._null and self._reached_s is None)
+        below = crest.height_db - (now.level_db if steep else sum(recent) / len(recent))
+        base = replace(
+            base,
+            evidence=evidence,
+            crest_db=self._sign * crest.height_db,
+            crest_time_s=crest.time_s,
+            rise_db=crest.rise_db,
+            fall_db=crest.fall_db,
+            gain_left_db=max(0.0, below),
         )
-        if now.turns is None:
-            if below < -bar / 2.0:  # on the way to something higher than the crest that was seen
-                return _with(base, kind="rising", crest_db=self._sign * now.level_db)
-            # A null is steep: near its bottom a hair of a turn is decibels, and what counts is its depth.
-            close = NULL_SHARE * min(base.fall_before_db, base.fall_after_db) if self._sign < 0 else 0.0
-            if self._sparse or below <= close:
-                # Typed readings are few and cost a touch each. At first the very top is asked for, then less and less: who always
-                # comes back from the same side and stops a little short leaves every circuit off to that side.
-                patience = min(PATIENCE_MOST, PATIENCE_FIRST + PATIENCE_GROWS * (self._blocks - self._proven_at))
-                return _with(base, kind="crest" if below <= max(close, min(0.15, patience * sigma)) else "past")
-            # The crest is the highest of many blocks and so about one sigma too high; a second's mean is compared with it.
-            second = [b.level_db for b in self._recent][-4:]
-            mean_below = self._sign * (base.crest_db or 0.0) - sum(second) / len(second)
-            return _with(base, kind="crest" if mean_below <= max(0.05, 1.8 * sigma) else "past")
+        if now.turns is not None:
+            return self._judge_by_turns(base, now, here, below)
+        return self._judge_by_way(base, now, crest, here, below)
+
+    def _judge_by_turns(self, base: Verdict, now: Block, here: Crossing | None, below: float) -> Verdict:
         fit = self._profile.fit()
-        if self._profile.humps(bar) >= 2 and below > max(0.1, 2.0 * sigma):
-            return _with(base, kind="two_humps", turns_to_crest=self._profile.crest().turns - self._turns_now)
+        if base.evidence != "proven" and here is None:
+            # On the way back: to the crest, and through it.
+            off = (fit.turns if fit else self._profile.best_turns()) - self._turns_now
+            beyond = self._way is not None and off * self._way <= ON_IT * (fit.half_width_turns if fit else 0.0)
+            return replace(base, kind="through") if beyond else replace(base, kind="return", turns_to_crest=off + (self._way or 0) * BACKLASH_TURNS)
+        done: Kind = "crest" if base.evidence == "proven" else "past"
         if fit is None:
-            return _with(
-                base, kind="crest" if below <= max(0.03, 1.5 * sigma) else "past", turns_to_crest=self._profile.crest().turns - now.turns
-            )
+            off = self._profile.best_turns() - self._turns_now
+            return replace(base, kind=done if below <= max(AT_CREST_DB, 1.5 * base.wander_db) else "past", turns_to_crest=off)
         off = fit.turns - self._turns_now
         left = 10.0 * math.log10(1.0 + (off / fit.half_width_turns) ** 2)
-        near = left <= AT_CREST_DB or abs(off) <= min(fit.error_turns, 0.04 * fit.half_width_turns)
-        rested = now.still and abs(now.turns - self._turns_now) <= STILL_TURNS
-        return _with(
-            base,
-            kind="past" if not near else "crest" if rested else "hold",
-            turns_to_crest=off,
-            turns_error=fit.error_turns,
-            gain_left_db=left,
-            crest_db=self._sign * max(fit.level_db, self._sign * (base.crest_db or 0.0) - bar),
-        )
+        near = abs(off) <= max(ON_IT, min(fit.error_turns / fit.half_width_turns, UNSURE_OF_IT)) * fit.half_width_turns
+        rested = now.still and abs((now.turns or 0.0) - self._turns_now) <= STILL_TURNS
+        kind: Kind = "past" if not near else done if rested else "hold"
+        return replace(base, kind=kind, turns_to_crest=off, turns_error=fit.error_turns, gain_left_db=left)
 
-    def _judge_under_way(self, base: Verdict, now: Block, sigma: float, bar: float, with_turns: bool) -> Verdict:
-        change = self._change()
-        if self._at_stop and with_turns and now.level_db >= self._profile.crest().level_db - max(0.1, 2.0 * sigma):
-            return _with(base, kind="end_stop")
-        fallen = self._sign * (base.crest_db or 0.0) - now.level_db
-        if abs(change) > max(0.06, 3.0 * sigma):
-            if change > 0:
-                return _with(base, kind="rising")
-            # One side of a crest counts once it has fallen by the bar; until then this way is still wanted.
-            return _with(base, kind="falling" if fallen >= bar else "further", turns_to_crest=self._to_best(now))
-        spread = self._profile.spread_db if with_turns else self._pivots.spread_db
-        # A core known to stand where it stood has not been asked yet: however long that lasts, it is not flat.
-        wide = self._blocks >= (8 if self._sparse else FLAT_BLOCKS) if now.turns is None else self._profile.span_turns >= FLAT_TURNS
-        # However unsure the bar, a needle that moved by more than FLAT_DB has moved.
-        if wide and spread < max(FLAT_DB / 2.0, min(bar, FLAT_DB)):
-            return _with(base, kind="end_stop" if self._at_stop and with_turns and spread > bar / 2.0 else "flat")
-        if fallen >= bar:  # too slowly for the last second to show it
-            return _with(base, kind="falling", turns_to_crest=self._to_best(now))
-        return base
+    def _judge_by_way(self, base: Verdict, now: Block, crest: Crossing, here: Crossing | None, below: float) -> Verdict:
+        done: Kind = "crest" if base.evidence == "proven" else "twice" if base.evidence == "twice" else "through"
+        wander = max(base.wander_db, 0.4 * (base.span_db or 0.0))
+        # A null is steep: near its bottom a hair of a turn is decibels, and what counts is its depth.
+        at = NULL_SHARE * min(crest.rise_db, crest.fall_db) if self._null else 0.0
+        at = max(at, AT_CREST_DB + 0.7 * wander)
+        if self._sparse:
+            return replace(base, kind=done if below <= at and self._came_back() else "past" if here or not self._came_back() else "return")
+        top = self._stretch.top
+        precise = self._null or self._height_error_db(crest) <= PRECISE_DB
+        if here and top:
+            # To come back by, a longer flank is wanted than to be sure.
+            short = top.level_db - now.level_db < min(DEEPEST_DB, FLANK_PER_SPAN * (base.span_db or 0.0)) and not (precise and self._proven)
+            return replace(base, kind="further" if short and self._change() < 0.0 else "past")
+        if top is None:
+            return replace(base, kind="return")
+        if self._proven and top.level_db >= crest.height_db - max(at, self._equal_db(crest)) and top.level_db - now.level_db >= base.bar_db + at:
+            return replace(base, kind="past")  # what is proven may be passed in a step or two
+        depth = min(crest.rise_db, crest.fall_db) if self._null else FLANK_DB
+        way = approach(self._stretch.blocks, crest_db=crest.height_db, now_s=now.time_s, depth_db=depth)
+        if self._reached_s is None and self._proven and not precise and below <= NEAR_DB:
+            return replace(base, kind="through")
+        if self._reached_s is None and self._there(way, crest, below, at):
+            self._reached_s = now.time_s
+        if self._reached_s is None:
+            if self._known and top.level_db - now.level_db >= max(base.bar_db, 0.5):
+                return replace(base, kind="falling")  # turned the wrong way
+            return replace(base, kind="return" if self._came_back() or self._known else "past")
+        if below > max(0.3, 2.0 * at) and top.level_db - now.level_db > max(0.25, 3.0 * base.wander_db):
+            return replace(base, kind="past")
+        if now.time_s - self._reached_s < REST_S + REACTION_S:
+            return replace(base, kind="hold")
+        if below <= at:
+            return replace(base, kind=done)
+        self._due_s = self._due_s and now.time_s  # it stopped short: a little on, and look again
+        return replace(base, kind="return")
+
+    def _came_back(self) -> bool:
+        """Whether the level has risen again since the crest was passed."""
+        return bool(self._crossed) and self._stretch.top is not None and self._stretch.rise.db >= min(self._bar(), 0.5)
+
+    def _there(self, way: Approach | None, crest: Crossing, below: float, at: float) -> bool:
+        if not (self._stretch.rise.db >= min(self._bar(), 0.5)):
+            return False
+        if self._due_s is None and way is not None and below <= NEAR_DB and way.off <= AIMED:
+            # Nearer by, what is not known of the crest's own height would count for more than the flank does.
+            self._due_s = self._recent[-1].time_s + way.left_s - REACTION_S
+        if self._due_s is not None:
+            return self._recent[-1].time_s >= self._due_s
+        return below <= at and way is None
+
+    def _judge_under_way(self, base: Verdict, now: Block) -> Verdict:
+        change, bar, wander = self._change(), base.bar_db, base.wander_db
+        top, stretch = self._most, self._stretch
+        if now.turns is None and stretch.top:
+            # The hand may have turned back below the highest seen: what counts is this way of it.
+            top = stretch.top.level_db
+        fallen = top - now.level_db
+        if self._at_stop and now.turns is not None and fallen <= max(0.1, 2.0 * wander):
+            return replace(base, kind="end_stop")
+        lately = max(0.06, 3.0 * wander)
+        if change > lately:
+            return replace(base, kind="rising")
+        risen = now.level_db - (top - stretch.fall.db) if stretch.top else 0.0
+        if fallen >= bar and risen <= max(0.3, 3.0 * wander):
+            # What rose before it falls may be a crest; a little further tells.
+            crest = stretch.rise.db >= bar / 2.0 and fallen < 3.0 * bar and change < 0.0
+            return replace(base, kind="further" if crest else "falling", turns_to_crest=self._to_best(now))
+        # One side of a crest counts once it has fallen by the bar; until then this way is still wanted.
+        return replace(base, kind="further") if change < -lately else base
+
+    def _slips(self, base: Verdict) -> bool:
+        """Whether the tool turns one way while little happens."""
+        little = max(SLIPS_DB, 1.2 * (base.span_db or 0.0))
+        if base.turned is not None:
+            return base.turned >= SLIPS_TURNS and base.moved_db < max(little, SLIPS_DB_PER_TURN * base.turned)
+        return base.turned_s >= SLIPS_S and base.moved_db < max(little, SLIPS_DB_PER_S * base.turned_s)
 
     def _to_best(self, now: Block) -> float | None:
         """How far (turns) the best place seen so far is away, where turns are known."""
-        return None if now.turns is None else self._profile.crest().turns - self._turns_now
+        return None if now.turns is None else self._profile.best_turns() - self._turns_now
 
     def _change(self) -> float:
         """How the level changed over the last second or so (dB): the mean of the last two blocks less that of the two or three before."""
-        levels = [b.level_db for b in self._recent]
+        levels = [b.level_db for b in self._recent][-6:]
         if self._sparse:
-            return levels[-1] - levels[-2]
+            return levels[-1] - levels[-2] if len(levels) > 1 else 0.0
         late, early = levels[-2:], levels[-6:-2] or levels[:1]
         return sum(late) / len(late) - sum(early) / len(early)
-
-
-def _confidence(fall_db: float, sigma: float, blocks: int) -> float:
-    """Chance that a fall seen among so many blocks is not wander, by the bound that also sets the bar."""
-    return max(0.0, 1.0 - blocks * 0.5 * math.erfc(fall_db / (2.0 * sigma)))
-
-
-def _with(verdict: Verdict, **changes: object) -> Verdict:
-    return Verdict(**{**verdict.__dict__, **changes})
