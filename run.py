@@ -4,6 +4,8 @@ run.py setup                    make .venv and install what is pinned, with hash
 run.py demo [--port N] …        the Tern Rock benches with demo data; sets up first if need be
 run.py serve [--port N] …       the same on your own data
 run.py compute NAME key=value   a calculator
+run.py watch [FILE.csv]         judge a recorded needle
+run.py rehearse DOSSIER.json    a whole phase on a practice set, by the program's advice or by the book
 run.py test [--quick]           format, lint, types, tests, pages, styles
 run.py bench [NAME …]           the figures
 run.py shots                    refresh docs/screenshots
@@ -40,7 +42,7 @@ def main() -> int:
     match command:
         case "setup":
             return set_up(developers="--dev" in rest, say=True)
-        case "demo" | "serve" | "compute":
+        case "demo" | "serve" | "compute" | "watch" | "rehearse":
             return set_up() or become(["-m", "calm_needle.cli", command, *rest])
         case "test":
             return set_up(developers=True) or test(quick="--quick" in rest)

@@ -7,7 +7,7 @@ from benchmarks.figures import per_second
 from calm_needle.core.dossier.read import read_model
 from calm_needle.core.procedure.watch.peak_watch import PeakWatch
 from calm_needle.sim.receiver.practice import Input, PracticeReceiver
-from tests.support.synthetic_streams import make_stream
+from tests.support.needle_streams import streams
 
 READINGS = 5_000
 
@@ -25,16 +25,16 @@ def run() -> list[str]:
             receiver.reading(dt_s=0.05)
         return READINGS
 
-    streams = [make_stream(seed) for seed in range(40) if len(make_stream(seed).samples) > 100]
+    needles = [s["readings"] for name in ("plain-peak", "twice-through", "dead-core") for s in streams(name, seeds=range(10), known="way")]
 
     def watch() -> int:
         count = 0
-        for stream in streams:
+        for readings in needles:
             judge = PeakWatch()
-            for sample in stream.samples:
-                judge.add(level_db=sample.level_db, time_s=sample.time_s, turns=sample.turns)
+            for r in readings:
+                judge.add(level_db=r["level_db"], time_s=r["t_s"], turns=r["turns"], way=r["way"])
                 judge.verdict()
-            count += len(stream.samples)
+            count += len(readings)
         return count
 
     return [

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import IO, Any
 
 from calm_needle.core.reckon import answers as calculators
-from calm_needle.errors import CalmNeedleError, NoAnswer, NotUnderstood, OutOfRange, UnknownName
+from calm_needle.errors import CalmNeedleError, FieldsRefused, NoAnswer, NotUnderstood, OutOfRange, UnknownName
 from calm_needle.files.wav import read_wav
 
 ANSWERED, NO_ANSWER, MISUSED = 0, 1, 2
@@ -43,6 +43,15 @@ def build_parser() -> argparse.ArgumentParser:
     compute.add_argument("inputs", nargs="*", metavar="key=value", help="engineering notation, with or without the unit")
     compute.add_argument("--lines", action="store_true", help="one JSON question a line on stdin, one answer a line on stdout")
     compute.set_defaults(act=run_compute)
+    says = "judge a recorded needle: each change of verdict with its time"
+    watch = commands.add_parser("watch", help=says, description=says)
+    watch.add_argument(
+        "file", nargs="?", type=Path, metavar="FILE.csv", help="t_s, and level_db or v; turns, way, at_stop (default: standard input)"
+    )
+    watch.add_argument("--goal", choices=("maximum", "minimum"), default="maximum")
+    watch.add_argument("--typed", action="store_true", help="each reading was read and typed by a person")
+    watch.add_argument("--lines", action="store_true", help="one JSON stream a line on stdin, one summary a line on stdout")
+    watch.set_defaults(act=run_watch)
     return parser
 
 
@@ -75,6 +84,37 @@ def run_compute(arguments: argparse.Namespace) -> int:
         print(fault, file=sys.stderr)
         return NO_ANSWER
     return ANSWERED
+
+
+def run_watch(arguments: argparse.Namespace) -> int:
+    from calm_needle.files.needle_csv import read_needle_csv
+    from calm_needle.work import watching
+
+    if arguments.lines:
+        for line in sys.stdin:
+            if line.strip():
+                print(json.dumps(next(watching.summaries([_json_or_none(line)])), ensure_ascii=False), flush=True)
+        return ANSWERED
+    try:
+        with arguments.file.open(encoding="utf-8", newline="") if arguments.file else sys.stdin as lines:
+            readings = read_needle_csv(lines)
+    except (OSError, UnicodeDecodeError) as fault:
+        print(f"{arguments.file} cannot be read: {fault}", file=sys.stderr)
+        return NO_ANSWER
+    except FieldsRefused as fault:
+        print(watching.faults_in_words(fault), file=sys.stderr)
+        return MISUSED
+    stream = watching.read_stream({"goal": arguments.goal, "typed": arguments.typed, "readings": readings})
+    for t_s, verdict, sentence, evidence in watching.changes(stream):
+        print(f"{t_s:9.2f} s  {verdict:16}  {sentence} {evidence}")
+    return ANSWERED
+
+
+def _json_or_none(line: str) -> Any:
+    try:
+        return json.loads(line)
+    except (ValueError, RecursionError):
+        return None
 
 
 def compute_lines(questions: Iterable[str], out: IO[str]) -> int:

@@ -38,10 +38,7 @@ class Hand:
         if move.turns is None:
             # What is said reaches the hand a moment later. Where it is told how far, it looks at its tool and not at the needle.
             self._moves.append(move)
-            if len(self._moves) * dt_s <= REACTION_S:
-                move = self._moves[0]
-            else:
-                move = self._moves.popleft()
+            move = self._moves[0] if len(self._moves) * dt_s <= REACTION_S else self._moves.popleft()
         match move.way:
             case "rest" | "wait" | "read" | "sweep" | "answer":
                 return 0.0

@@ -13,6 +13,7 @@ from calm_needle.errors import UnknownName
 
 Side = Literal["above", "below"]
 Reads = Literal["level", "offset", "value"]
+TYPICAL_KAPPA = 0.7
 TUNING_ID = "tuning"  # the dial of the set, where a step lets it move like any other adjuster
 
 
@@ -225,6 +226,12 @@ class Model:
         transformer, _, end = winding.rpartition("-")
         which = {"p": "primary", "s": "secondary"}.get(end)
         return next((a for a in self.adjusters if a.transformer == transformer and a.winding == which), None)
+
+    def coupling_of(self, transformer: str) -> float:
+        """Return κ of a transformer's two windings, as the dossier has it, or what is typical of its class."""
+        circuits = (s.get("circuit", {}) for s in self.raw["stages"])
+        stated = next((c["kappa"] for c in circuits if c.get("transformer") == transformer and "kappa" in c), None)
+        return float(stated or self.simulation.get("transformers", {}).get(transformer, {}).get("kappa", TYPICAL_KAPPA))
 
     def point_name(self, point_id: str | None) -> str:
         """The name of a test point, wherever in the dossier it stands; its id when it has none."""

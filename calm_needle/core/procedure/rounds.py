@@ -1,14 +1,14 @@
 """Would another round gain anything? Judged from what each adjuster gained, or changed, in each round.
 
-Cores of a transformer pull on each other: the crest of one moves by kappa^2 times the error left in its partner
-(core.physics.coupling), so what is left to gain shrinks from round to round by about kappa^4, and by the square of that in
-decibels. The shrink seen between the last two rounds is used; before there are two, SHRINK_UNSEEN.
+Of a coupled pair's cores it follows from what they were off (core.procedure.forecast). Of anything else from the shrink seen between the
+last two rounds; before there are two, SHRINK_UNSEEN.
 """
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 from calm_needle.core.dossier.model import RoundRule
+from calm_needle.core.procedure.forecast import Pair, forecast
 from calm_needle.core.quantities import format_db, format_si
 
 SHRINK_UNSEEN = 0.3  # of the last round's gain, assumed before it has been seen; kappa = 0.75 gives 0.1 to 0.32
@@ -39,8 +39,11 @@ class RoundsVerdict(NamedTuple):
     evidence: str
 
 
-def judge_rounds(rounds: Sequence[Sequence[Gain]], *, rule: RoundRule, noun: str = "cores", strip: str = "strip") -> RoundsVerdict:
+def judge_rounds(
+    rounds: Sequence[Sequence[Gain]], *, rule: RoundRule, noun: str = "cores", strip: str = "strip", pairs: Sequence[Pair] = ()
+) -> RoundsVerdict:
     """Return whether another round is worth it. rounds: one or more, each with its adjusters. noun, strip: what they are called.
+    pairs: those of the adjusters that are coupled, named as the gains name them.
 
     A loss counts as nothing gained: an adjuster that was left lower than it began was not peaked, and one more round is asked for.
     """
@@ -49,7 +52,8 @@ def judge_rounds(rounds: Sequence[Sequence[Gain]], *, rule: RoundRule, noun: str
     lost = [c for c in rounds[-1] if c.gain is not None and c.gain < -max(worth, 2.0 * TIMES_WANDER * c.wander)]
     last = totals[-1]
     shrink = min(max(last / totals[-2], SHRINK_BEST), SHRINK_WORST) if len(totals) > 1 and totals[-2] > 0 else SHRINK_UNSEEN
-    expected = last * shrink
+    left = forecast({c.adjuster: c.sure_gain for c in rounds[-1] if c.gain is not None}, pairs) if rule.unit == "dB" else None
+    expected = left.left_db if left else last * shrink
     gained = "Gained" if rule.unit == "dB" else "Moved"
     evidence = f"{gained} per round: " + ", ".join(_shown(t, rule.unit, signed=True) for t in totals) + "."
     if len(rounds) >= most_rounds:
@@ -68,10 +72,16 @@ def judge_rounds(rounds: Sequence[Sequence[Gain]], *, rule: RoundRule, noun: str
             expected,
             f"Another round would {gain} about {_figure(expected, rule.unit, places=2)}, less than the "
             f"{_figure(worth, rule.unit)} that counts. Stop here.",
-            evidence + f" What is left shrinks to about {100 * shrink:.0f} % each time.",
+            f"{evidence} {_why(left.by_pair)}" if left else f"{evidence} What is left shrinks to about {100 * shrink:.0f} % each time.",
         )
     more = f"about {_figure(expected, rule.unit, places=1)} more is to be had" if rule.unit == "dB" else "they have not come to rest"
     return RoundsVerdict(True, expected, f"Go round again: {more}, because the {noun} pull on each other.", evidence)
+
+
+def _why(by_pair: Mapping[str, float]) -> str:
+    """What is left in each pair, and how that is known."""
+    left = ", ".join(f"{name} {value:.2f} dB" for name, value in by_pair.items())
+    return f"Left, by how far off each core was while its partner was peaked: {left}. The sweep at the end confirms it."
 
 
 def _shown(value: float, unit: str, *, signed: bool = False) -> str:

@@ -12,6 +12,7 @@ from typing import Any, Literal, NamedTuple
 from calm_needle.core.dossier.model import RoundRule, SetUp, Step
 from calm_needle.core.procedure.plan import Plan
 from calm_needle.core.procedure.rounds import Gain
+from calm_needle.core.procedure.watch.wander import SPAN_TO_SIGMA
 
 ActKind = Literal["set", "begin", "level", "way", "blind", "wax", "take", "no_peak", "skip", "back", "decide", "extend", "finish"]
 Stage = Literal["set_up", "step", "decision", "complete", "finished"]
@@ -40,6 +41,9 @@ class Hand(NamedTuple):
 
     def after(self, way: int) -> "Hand":
         return Hand(way, way or self.last)
+
+
+NOTHING_SAID = Hand()
 
 
 class Place(NamedTuple):
@@ -78,7 +82,7 @@ class RunState:
     visits: tuple[Visit, ...] = ()
     level_v: float | None = None
     set_up_done: SetUp | None = None
-    hand: Hand = Hand()
+    hand: Hand = NOTHING_SAID
     blind: bool = False
     waxed_cleared: tuple[str, ...] = ()
     decisions: tuple[Mapping[str, Any], ...] = ()
@@ -129,7 +133,7 @@ def _gained(visit: Visit, repeat: RoundRule | None) -> tuple[float | None, float
     if visit.outcome != "take":
         return None, 0.0
     if repeat is None or repeat.unit == "dB":
-        return detail.get("gain_db"), detail.get("wander_db", 0.0)
+        return detail.get("gain_db"), max(detail.get("wander_db", 0.0), SPAN_TO_SIGMA * (detail.get("by_itself_db") or 0.0))
     return (abs(detail["value"] - detail["start"]) if "start" in detail else None), detail.get("unrest", 0.0)
 
 
@@ -152,7 +156,7 @@ def _apply(state: RunState, act: Act) -> RunState:
         case "begin":
             step_id = act.detail["step_id"]
             visit = Visit(act.id, Place(state.plan.group_of(step_id).id, step_id, act.detail["round"]), act.at_utc)
-            return replace(state, visit=visit, visits=(*state.visits, visit), hand=Hand())
+            return replace(state, visit=visit, visits=(*state.visits, visit), hand=NOTHING_SAID)
         case "level":
             return replace(state, level_v=act.detail["level_v"])
         case "way":
@@ -160,7 +164,7 @@ def _apply(state: RunState, act: Act) -> RunState:
         case "blind":
             return replace(state, blind=act.detail["blind"])
         case "wax":
-            return replace(state, hand=Hand(), waxed_cleared=(*state.waxed_cleared, act.detail["adjuster"]))
+            return replace(state, hand=NOTHING_SAID, waxed_cleared=(*state.waxed_cleared, act.detail["adjuster"]))
         case "take" | "no_peak" | "skip":
             assert state.visit is not None and state.visit.step_id == act.detail["step_id"]
             closed = replace(state.visit, outcome=act.kind, detail=act.detail)

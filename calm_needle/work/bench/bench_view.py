@@ -143,6 +143,9 @@ def page(book: RunBook, bench: LiveBench | None, in_hand: str | None) -> dict[st
         "typed": [_typed_row(book, r) for r in reversed(book.seen.kept) if r.kind in ("typed", "marked", "sweep")][:8],
         "units": book.seen.units,
         "change_words": _change_words(book),
+        "blind": state.blind or not (bench and in_hand and bench.position_of(in_hand)),
+        "turns_hidden": state.blind,
+        "hand_off": state.hand.way == 0,
         "can_go_back": state.reopens() is not None and state.stage != "finished",
         "notes": book.notes(),
         "scale": needle.scale._asdict(),
@@ -198,6 +201,8 @@ def _core(bench: LiveBench | None, book: RunBook, in_hand: str | None) -> dict[s
     position = bench.position_of(in_hand) if bench and in_hand else None
     if position is None or in_hand is None:
         return None
+    if book.state.blind:
+        return {"turns": round(position.turns, 4), "at_stop": position.at_stop, "travel": position.travel, "hidden": True}
     known = [s.turns[in_hand] for s in book.seen.series.watched if in_hand in s.turns]
     begun = known[0] if known else position.turns
     return {"turns": round(position.turns - begun, 4), "at_stop": position.at_stop, "travel": position.travel}

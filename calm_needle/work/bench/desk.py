@@ -224,6 +224,8 @@ class Desk:
             before = self._main_act()
             with told_in_words():
                 first = read_for.step.adjusters[0] if read_for.step and read_for.step.adjusters else None
+                if self._book.state.blind:
+                    positions = {}
                 self._book.add_reading(
                     quantity,
                     kind=kind,

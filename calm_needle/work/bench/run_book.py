@@ -9,8 +9,9 @@ from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from typing import Any
 
-from calm_needle.core.dossier.model import TUNING_ID, Model, Step
+from calm_needle.core.dossier.model import TUNING_ID, Adjuster, Model, Step
 from calm_needle.core.dossier.read import read_model, resolved_group
+from calm_needle.core.procedure.forecast import Pair
 from calm_needle.core.procedure.judge import Moment, Standing
 from calm_needle.core.procedure.level_keeper import LevelMove
 from calm_needle.core.procedure.plan import Plan, plan_data, read_plan
@@ -104,8 +105,10 @@ class RunBook:
         names = {a.id: a.name for a in self.model.adjusters}
         done = rounds_of(self.state, group.id)
         named = [[c._replace(adjuster=names.get(c.adjuster, c.adjuster)) for c in cores] for cores in done]
-        kinds = {self.model.adjuster(a).kind for s in group.steps for a in s.adjusters}
-        return judge_rounds(named, rule=group.repeat, noun=f"{kinds.pop()}s" if len(kinds) == 1 else "adjusters")
+        turned = [self.model.adjuster(a) for s in group.steps for a in s.adjusters]
+        kinds = {a.kind for a in turned}
+        noun = f"{kinds.pop()}s" if len(kinds) == 1 else "adjusters"
+        return judge_rounds(named, rule=group.repeat, noun=noun, pairs=_pairs(self.model, turned))
 
     # What a person does.
 
@@ -469,6 +472,15 @@ class RunBook:
 
     def _find(self, subject: str, sentence: str, evidence: str) -> None:
         runs.add_finding(self._conn, run_id=self.run.id, subject=subject, sentence=sentence, evidence=evidence, at_utc=self._clock())
+
+
+def _pairs(model: Model, turned: Sequence[Adjuster]) -> list[Pair]:
+    """The coupled pairs among adjusters, in the order in which they are turned."""
+    by_can: dict[str, list[str]] = {}
+    for a in turned:
+        if a.transformer and a.name not in by_can.setdefault(a.transformer, []):
+            by_can[a.transformer].append(a.name)
+    return [Pair(names[0], names[1], model.coupling_of(can), can) for can, names in by_can.items() if len(names) == 2]
 
 
 def open_again(conn: sqlite3.Connection, job_id: int, stale: Sequence[Stale], *, at_utc: str) -> None:

@@ -51,7 +51,7 @@ class StepKind:
     sign: its bead. label: its bead's words where no adjuster gives them. take: the words on the button that ends it.
     compares: it measures the set as it stands, so that
     before and after can be told. lower_limit: whether the indicator's lower limit holds for it. asks_frequency: typed readings
-    say at which frequency. asks_reading: readings are wanted at all. hands_off_s: for so long (s) nothing is turned at its beginning, so that
+    say at which frequency. asks_reading: readings are wanted at all. hands_off_s: for so long (s) nothing is turned at its beginning, and
     the needle shows its own wander. ticks: it stands differently a second later without any.
     """
 

@@ -133,7 +133,11 @@ class Words(NamedTuple):
                 return Advice("live", "onward", self._returning(verdict), _how_sure(verdict, self.goal) + _say_so(verdict))
             case "through":
                 proven = verdict.evidence == "proven"
-                why = "Slowly once more: the needle is unquiet, and its height is not known well enough." if proven else "Crossed once is not proven."
+                why = (
+                    "Slowly once more: the needle is unquiet, and its height is not known well enough."
+                    if proven
+                    else "Crossed once is not proven."
+                )
                 return Advice("live", "onward", "About there: go on through it, and come back.", why + _say_so(verdict))
             case "hold":
                 return Advice("live", "crest", "About there. Hold still.", "The needle comes to rest; then it is judged.")
@@ -157,7 +161,11 @@ class Words(NamedTuple):
                     "The circuit wants more than this adjuster can give. Record it as no peak: the capacitor across it is suspect.",
                 )
             case "wandering":
-                what = f"With hands off it moved {verdict.span_db:.1f} dB" if _by_itself(verdict) else f"Its wander is {verdict.wander_db:.1f} dB"
+                what = (
+                    f"With hands off it moved {verdict.span_db:.1f} dB"
+                    if _by_itself(verdict)
+                    else f"Its wander is {verdict.wander_db:.1f} dB"
+                )
                 return Advice(
                     "danger",
                     "wander",
@@ -214,7 +222,11 @@ def _say_so(verdict: Verdict) -> str:
     """What is asked of a hand whose turns nobody counts."""
     if verdict.turned is not None:
         return ""
-    return f" Press {TURN_BACK_KEY}, or the foot switch, as you turn back." if verdict.evidence != "proven" and verdict.kind != "return" else ""
+    return (
+        f" Press {TURN_BACK_KEY}, or the foot switch, as you turn back."
+        if verdict.evidence != "proven" and verdict.kind != "return"
+        else ""
+    )
 
 
 def why_not_sure(verdict: Verdict) -> str:
@@ -266,6 +278,10 @@ def _how_sure(verdict: Verdict, goal: Goal) -> str:
         return f"{seen}: crossed once, not proven yet."
     times = int(verdict.times_wander)
     said = _TIMES[times] if times < len(_TIMES) else "more than ten times"
-    left = "" if verdict.gain_left_db is None or verdict.kind != "crest" or goal == "minimum" else f" Left to gain: {verdict.gain_left_db:.2f} dB."
+    left = (
+        ""
+        if verdict.gain_left_db is None or verdict.kind != "crest" or goal == "minimum"
+        else f" Left to gain: {verdict.gain_left_db:.2f} dB."
+    )
     what = "a true peak" if goal == "maximum" else "a true null"
     return f"{seen}, and came back as {'high' if goal == 'maximum' else 'low'}: {what}, {said} the wander of the needle.{left}"

@@ -11,7 +11,13 @@ from calm_needle.core.procedure.kinds.level import HANDS_OFF_S, LevelJudge, leve
 
 def report(detail: Mapping[str, Any]) -> str:
     """Return how a null that was taken reads in the record."""
-    return peak.report(detail).replace("crest, fall", "null, rise").replace("on the crest", "in the null").replace("crest", "null").replace("height", "depth")
+    return (
+        peak.report(detail)
+        .replace("crest, fall", "null, rise")
+        .replace("on the crest", "in the null")
+        .replace("crest", "null")
+        .replace("height", "depth")
+    )
 
 
 KIND = StepKind(

@@ -20,13 +20,26 @@ from typing import Literal
 
 from calm_needle.core.procedure.watch.place import FLANK_DB, Approach, CrestFit, Profile, approach
 from calm_needle.core.procedure.watch.stretches import NEAR_DB, Crossing, Stretch
-from calm_needle.core.procedure.watch.wander import Block, Wander
+from calm_needle.core.procedure.watch.wander import SPAN_TO_SIGMA, Block, Wander
 
 Goal = Literal["maximum", "minimum"]
 Kind = Literal[
-    "waiting", "hands_off", "rising", "falling", "further", "steady", "past", "return", "through", "hold", "crest", "twice", "slips", "end_stop",
+    "waiting",
+    "hands_off",
+    "rising",
+    "falling",
+    "further",
+    "steady",
+    "past",
+    "return",
+    "through",
+    "hold",
+    "crest",
+    "twice",
+    "slips",
+    "end_stop",
     "wandering",
-]  # fmt: skip
+]
 Evidence = Literal["none", "once", "twice", "proven"]
 
 BLOCK_S = 0.25  # s, longer than the averaging of any meter fit for peaking
@@ -34,7 +47,7 @@ JUMP_TURNS = 0.04  # turns between two readings that end a block: a key was pres
 STILL_TURNS = 0.002  # turns below which the adjuster has not moved
 SAME_PLACE_TURNS, SAME_PLACE_SHARE = 0.15, 0.3  # turns, or share of the way come back, by which a crest may seem to have moved
 BACKLASH_TURNS = 0.02  # turns that a tool goes back before the core does
-SLIPS_TURNS, SLIPS_S = 1.5, 12.0  # of turning after which an adjuster that does little is said to slip
+SLIPS_TURNS, SLIPS_S, SLIPS_TYPED = 1.5, 12.0, 8  # turns, seconds, or readings, after which an adjuster that does little is said to slip
 SLIPS_DB, SLIPS_DB_PER_TURN, SLIPS_DB_PER_S = 0.6, 0.15, 0.06  # what it may have done that is little
 WANDERING_DB = 0.5  # dB of fast wander beyond which nothing can be judged
 BY_ITSELF_DB = 4.0  # dB with hands off, beyond which nothing can be judged
@@ -48,7 +61,6 @@ REST_S = 0.75  # s over which a needle at rest is averaged
 REACTION_S = 0.55  # s from what is said to the hand that stops
 PRECISE_DB = 0.06  # dB to which the height of a crest is to be known before the hand stops by it
 FLANK_PER_SPAN, DEEPEST_DB = 16, 5.0  # times the span seen with hands off, that a flank is followed down before the hand comes back
-SPAN_TO_SIGMA = 0.35  # standard deviation of a slow wander, of the span seen in three seconds
 AIMED = 0.6  # half widths short of the crest from where the hand is timed to it
 ON_IT, UNSURE_OF_IT = 0.05, 0.1  # half widths off a fitted crest that count as on it; the most, where the fit knows no better
 
@@ -156,9 +168,11 @@ class PeakWatch:
         if self._tells_wander(level):
             self._wander.add_reading(level)
         self._open.append((time_s, level, turns, way))
-        if self._sparse or at_stop != self._at_stop:
+        if at_stop != self._at_stop:
             self._verdict = None
         self._last_time_s, self._at_stop = time_s, at_stop
+        if self._sparse or time_s + 0.99 * self._spacing_s - self._open[0][0] >= BLOCK_S:
+            self._close()  # the next reading would lie beyond it
 
     def verdict(self) -> Verdict:
         """Return the judgement on everything added so far."""
@@ -187,7 +201,11 @@ class PeakWatch:
         known = [t for _, _, t, _ in readings if t is not None]
         turns = sum(known) / n if len(known) == n else None
         last = self._recent[-1] if self._recent else None
-        still = turns is not None and max(known) - min(known) <= STILL_TURNS and (last is None or abs(known[0] - (last.turns or known[0])) <= STILL_TURNS)
+        still = (
+            turns is not None
+            and max(known) - min(known) <= STILL_TURNS
+            and (last is None or abs(known[0] - (last.turns or known[0])) <= STILL_TURNS)
+        )
         way = readings[-1][3] if turns is None else self._way_of(turns, still)
         time_s = sum(t for t, _, _, _ in readings) / n
         block = Block(time_s, statistics.median(v for _, v, _, _ in readings), turns, way, still, n)
@@ -199,6 +217,7 @@ class PeakWatch:
         self._follow(block)
         if turns is not None:
             self._profile.add(block)
+        self._verdict = self._judge()  # what was said once bears on what is said next, whoever asks for it
 
     def _way_of(self, turns: float, still: bool) -> int:
         """Which way a tool whose turns are known goes; it has turned back once it has gone back by more than its backlash."""
@@ -223,7 +242,7 @@ class PeakWatch:
             self._stretch.way = block.way
         elif block.way == 0:
             return  # what the needle does meanwhile, it does by itself
-        self._stretch.add(block)
+        self._stretch.add(block, alone=self._alone)
         if self._way is None:
             self._end_in_time()
 
@@ -234,7 +253,10 @@ class PeakWatch:
             self._keep(crossing)
         elif self._is_proof():
             self._prove()
-        self._stretch, self._reached_s, self._due_s = Stretch(None, sure_steps=self._alone), None, None
+        turned = self._stretch.blocks[-1:]
+        self._stretch, self._reached_s, self._due_s = Stretch(None), None, None
+        for block in turned:  # where it turned is where the new way begins
+            self._stretch.add(block)
 
     def _end_in_time(self) -> None:
         """Where nothing is known of the hand: a crest that was passed ends when the level rises again by more than wander."""
@@ -245,10 +267,10 @@ class PeakWatch:
         low = min(after, key=lambda b: b.level_db)
         if after[-1].level_db - low.level_db >= self._bar():
             self._keep(crossing)
-            fresh = Stretch(None, sure_steps=self._alone)
+            fresh = Stretch(None)
             for b in after:
                 if b.time_s >= low.time_s:
-                    fresh.add(b)
+                    fresh.add(b, alone=self._alone)
             self._stretch, self._reached_s, self._due_s = fresh, None, None
 
     def _keep(self, crossing: Crossing) -> None:
@@ -318,8 +340,6 @@ class PeakWatch:
     # The judgement.
 
     def _judge(self) -> Verdict:
-        if self._open and (self._sparse or len(self._open) >= 5):
-            self._close()
         now = self._recent[-1] if self._recent else None
         if now is None and self._open and self._open[-1][3] == 0:
             return Verdict("hands_off", level_db=self._sign * self._open[-1][1])
@@ -390,7 +410,11 @@ class PeakWatch:
             # On the way back: to the crest, and through it.
             off = (fit.turns if fit else self._profile.best_turns()) - self._turns_now
             beyond = self._way is not None and off * self._way <= ON_IT * (fit.half_width_turns if fit else 0.0)
-            return replace(base, kind="through") if beyond else replace(base, kind="return", turns_to_crest=off + (self._way or 0) * BACKLASH_TURNS)
+            return (
+                replace(base, kind="through")
+                if beyond
+                else replace(base, kind="return", turns_to_crest=off + (self._way or 0) * BACKLASH_TURNS)
+            )
         done: Kind = "crest" if base.evidence == "proven" else "past"
         if fit is None:
             off = self._profile.best_turns() - self._turns_now
@@ -411,14 +435,18 @@ class PeakWatch:
         if self._sparse:
             return replace(base, kind=done if below <= at and self._came_back() else "past" if here or not self._came_back() else "return")
         top = self._stretch.top
-        precise = self._null or self._height_error_db(crest) <= PRECISE_DB
+        precise = self._null or len(self._crossed) >= 2 or self._height_error_db(crest) <= PRECISE_DB
         if here and top:
             # To come back by, a longer flank is wanted than to be sure.
             short = top.level_db - now.level_db < min(DEEPEST_DB, FLANK_PER_SPAN * (base.span_db or 0.0)) and not (precise and self._proven)
             return replace(base, kind="further" if short and self._change() < 0.0 else "past")
         if top is None:
             return replace(base, kind="return")
-        if self._proven and top.level_db >= crest.height_db - max(at, self._equal_db(crest)) and top.level_db - now.level_db >= base.bar_db + at:
+        if (
+            self._proven
+            and top.level_db >= crest.height_db - max(at, self._equal_db(crest))
+            and top.level_db - now.level_db >= base.bar_db + at
+        ):
             return replace(base, kind="past")  # what is proven may be passed in a step or two
         depth = min(crest.rise_db, crest.fall_db) if self._null else FLANK_DB
         way = approach(self._stretch.blocks, crest_db=crest.height_db, now_s=now.time_s, depth_db=depth)
@@ -476,6 +504,8 @@ class PeakWatch:
     def _slips(self, base: Verdict) -> bool:
         """Whether the tool turns one way while little happens."""
         little = max(SLIPS_DB, 1.2 * (base.span_db or 0.0))
+        if self._sparse:
+            return len(self._stretch.blocks) >= SLIPS_TYPED and base.moved_db < little
         if base.turned is not None:
             return base.turned >= SLIPS_TURNS and base.moved_db < max(little, SLIPS_DB_PER_TURN * base.turned)
         return base.turned_s >= SLIPS_S and base.moved_db < max(little, SLIPS_DB_PER_S * base.turned_s)

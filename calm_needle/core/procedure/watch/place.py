@@ -16,7 +16,7 @@ from calm_needle.core.procedure.watch.wander import Block
 TURN_BIN = 0.02  # turns that count as the same place
 FIT_DEPTH_DB = 6.0  # dB under the crest that still take part in the fit
 FLANK_DB = 6.0  # dB under the crest down to which a flank is straight
-CLEAR = 0.2  # of y, above which it is clear of wander
+CLEAR_DB = 0.8  # dB under the crest beyond which the flank tells more than the crest's height does
 ROUNDS = 4
 SLOWEST = 1e-3  # half widths a second
 FLANK_S = 14  # s of the way back that are looked at: a hand slows down
@@ -119,11 +119,11 @@ def approach(blocks: Iterable[Block], *, crest_db: float, now_s: float, depth_db
     blocks: of one way, in order. depth_db: how far down the flank is still straight.
 
     With y = 10^(d/10) - 1 the way is y = s² (t - t0)²: least squares in s and t0, begun from the straight line through the flank, by
-    Gauss and Newton. Near the crest y is as often below zero as above; left out, it would pull the crest away.
+    Gauss and Newton. Close to the crest its own height, which is known no better than the wander, would count for more than the flank.
     """
-    rows = [(b.time_s - now_s, crest_db - b.level_db) for b in blocks if now_s - b.time_s <= FLANK_S]
-    rows = [(t, 10.0 ** (d / 10.0) - 1.0, 10.0 ** (-d / 10.0)) for t, d in rows if d <= depth_db and 10.0 ** (d / 10.0) - 1.0 > CLEAR]
-    flank = [(t, math.sqrt(y), y * w * w) for t, y, w in rows if y > CLEAR]  # an error of x dB is one of 0.115 x (1 + y) / v in v
+    seen = [(b.time_s - now_s, crest_db - b.level_db) for b in blocks if now_s - b.time_s <= FLANK_S]
+    rows = [(t, 10.0 ** (d / 10.0) - 1.0, 10.0 ** (-d / 10.0)) for t, d in seen if CLEAR_DB < d <= depth_db]
+    flank = [(t, math.sqrt(y), y * w * w) for t, y, w in rows]  # an error of x dB is one of 0.115 x (1 + y) / v in v
     if len(flank) < FEWEST_ON_FLANK:
         return None
     total = sum(w for _, _, w in flank)

@@ -1,10 +1,10 @@
 """What was seen while the hand went one way: how far the level rose to its highest, and how far it fell behind it.
 
-    level        top                 a stretch is one way of the hand; where its way is not known, everything is one stretch,
-             .-''   '-.              and a turning point of the level ends a crossing
-       rise .          '. fall
-           '             '           a rise and a fall count when they are more than wander, and no hand on a wire made them:
-       low before     low after      without its two largest steps each still amounts to a third of the bar
+level        top                 a stretch is one way of the hand; where its way is not known, everything is one stretch,
+         .-''   '-.              and a turning point of the level ends a crossing
+   rise .          '. fall
+       '             '           a rise and a fall count when they are more than wander, and no hand on a wire made them:
+   low before     low after      without its two largest steps each still amounts to a third of the bar
 """
 
 import heapq
@@ -71,16 +71,16 @@ class _Path:
 class Stretch:
     """One way of the hand. `way` is None where it is not known."""
 
-    def __init__(self, way: int | None, *, sure_steps: bool = False) -> None:
+    def __init__(self, way: int | None) -> None:
         self.way = way
         self.blocks: list[Block] = []
         self.top: Block | None = None
         self._before, self._after = _Path(), _Path()
-        self._sure_steps = sure_steps  # every reading was looked at by a person: a step is a step of the adjuster
 
-    def add(self, block: Block) -> None:
+    def add(self, block: Block, *, alone: bool = False) -> None:
+        """Take a block in. alone: a reading that a person looked at, so that a step is a step of the adjuster."""
         step = 0.0
-        if self.blocks and not self._sure_steps:
+        if self.blocks and not alone:
             last = self.blocks[-1]
             jumped = block.turns is not None and last.turns is not None and abs(block.turns - last.turns) > 0.0
             step = 0.0 if jumped and abs(block.turns - last.turns) > JUMP_TURNS else abs(block.level_db - last.level_db)  # type: ignore[operator]
@@ -153,7 +153,8 @@ class Stretch:
         )
         if fitted is None or fitted.least <= 0.3:
             return top.level_db
-        return min(top.level_db + 0.3, top.level_db - 10.0 * math.log10(fitted.least))
+        # A hand that dwelt at the crest bends the parabola too little: never above what was read.
+        return min(top.level_db, top.level_db - 10.0 * math.log10(fitted.least))
 
 
 JUMP_TURNS = 0.04  # turns between two blocks: a key was pressed

@@ -22,6 +22,7 @@ LEAST_FALL_DB = 0.4  # dB: a smaller fall is no evidence however quiet the needl
 FALL_UNTRIED_DB = 1.2  # dB, where nobody has seen the needle with hands off
 FALL_TYPED_DB = 0.5
 FALL_PER_FAST, FALL_PER_SLOW = 6.0, 1.6  # times the fast wander; times the span seen with hands off
+SPAN_TO_SIGMA = 0.35  # standard deviation of a slow wander, of the span seen in three seconds
 DRIFT_GOES_ON_S = 15.0  # s for which a drift seen with hands off may go on as fast
 STEPS_LEFT = 1.0 / 3.0  # of the bar that a fall must still amount to without its two largest steps
 

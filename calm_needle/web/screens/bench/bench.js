@@ -7,8 +7,10 @@ document.addEventListener('alpine:init', () => {
     measure: 'M3 26 V14 M10 26 V9 M16 26 V5 M22 26 V9 M29 26 V14', clock: 'M16 4 a12 12 0 1 0 .1 0 M16 9 V17 L22 20', unplugged: 'M11 4 V11 M21 4 V11 M7 11 H25 V15 A9 8 0 0 1 7 15 Z M16 23 V29', round: 'M26 16 A10 10 0 1 1 21 7 M21 2 V8 H15',
   };
 
+  const FOOT = 'calm-needle foot switch';
+
   Alpine.data('bench', () => ({
-    ask: '', note: '', fault: '', dialogFault: '', readingFault: '', listening: false, speaking: false, shortcuts: true, slipping: false, reads: true, side: 'above', turnable: false, steady: true,
+    ask: '', note: '', fault: '', dialogFault: '', readingFault: '', listening: false, speaking: false, shortcuts: true, slipping: false, reads: true, side: 'above', turnable: false, steady: true, teaching: false, foot: localStorage.getItem(FOOT) ?? '',
 
     init() {
       this.csrf = document.querySelector('meta[name=csrf-token]').content;
@@ -71,7 +73,7 @@ document.addEventListener('alpine:init', () => {
       this.turnable = this.start.practice && this.start.stage === 'step' && snapshot.core !== null;
       if (snapshot.core && this.dial) {
         if (!this.sending && !this.pending) this.dial.show(snapshot.core.turns);
-        this.text('turns', `${snapshot.core.turns >= 0 ? '+' : '\u2212'}${Math.abs(snapshot.core.turns).toFixed(2)}`);
+        this.text('turns', snapshot.core.hidden ? 'not seen' : `${snapshot.core.turns >= 0 ? '+' : '\u2212'}${Math.abs(snapshot.core.turns).toFixed(2)}`);
         if (snapshot.core.at_stop) this.text('stop', 'At its end stop');
       }
       this.$root.dataset.reading = reading ? reading.id : '';
@@ -172,7 +174,25 @@ document.addEventListener('alpine:init', () => {
       this.sending = false;
     },
 
+    /* A foot switch is a keyboard of one key; whatever it sends says “turning back now”. */
+    teachFoot() { this.teaching = true; document.activeElement?.blur(); },
+    get footWords() { return this.foot ? `It sends ${this.foot}, and says “turning back now”.` : ''; },
+    stepped(e) {
+      if (this.teaching && !['Escape', 'Tab', 'Enter'].includes(e.key)) {
+        this.foot = e.code || e.key; this.teaching = false;
+        localStorage.setItem(FOOT, this.foot);
+        e.preventDefault();
+        return true;
+      }
+      this.teaching = false;
+      if (!this.foot || (e.code || e.key) !== this.foot || this.dialogs().some((d) => d.open)) return false;
+      if (!e.repeat) this.press('C');
+      e.preventDefault();
+      return true;
+    },
+
     key(e) {
+      if (this.stepped(e)) return;
       if (e.ctrlKey || e.metaKey || e.altKey) return;
       if (this.dialogs().some((d) => d.open)) return;
       // A browser leaves the focus in a dialog just closed until it next draws: a key pressed before that is the bench's already.

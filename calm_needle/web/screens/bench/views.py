@@ -89,6 +89,22 @@ def mark(run_id: int) -> Response:
     return _act(run_id, lambda desk, here: desk.act(here, lambda book: book.mark()))
 
 
+@screen.post("/<int:run_id>/turning-back")
+def turn_back(run_id: int) -> Response:
+    return _act(run_id, lambda desk, here: desk.act(here, lambda book: book.turn_back()))
+
+
+@screen.post("/<int:run_id>/hands-off")
+def hands_off(run_id: int) -> Response:
+    return _act(run_id, lambda desk, here: desk.act(here, lambda book: book.hands_off()))
+
+
+@screen.post("/<int:run_id>/turns-seen")
+def see_turns(run_id: int) -> Response:
+    seen = request.form.get("seen") == "yes"
+    return _act(run_id, lambda desk, here: desk.act(here, lambda book: book.see_turns(seen=seen)))
+
+
 @screen.post("/<int:run_id>/wax")
 def clear_wax(run_id: int) -> Response:
     return _act(run_id, lambda desk, here: desk.clear_wax(here))

@@ -1,0 +1,61 @@
+"""What another round would gain, from what the cores were off when they were peaked.
+
+Two cores of a coupled pair pull on each other (core.physics.coupling): while the partner is off by a2 the crest of the first lies at
+a1 = κ² a2 / (1 + a2²), and with it the second is then peaked. What the second gained tells how far off it was, and so where the first
+was left. Two turns off is a few hundredths of a turn: one round is nearly always enough.
+"""
+
+import math
+from collections.abc import Mapping, Sequence
+from typing import NamedTuple
+
+from calm_needle.core.physics.coupling import crest_of_one
+
+FARTHEST = 60.0  # half bandwidths off; farther no core is heard
+
+
+class Pair(NamedTuple):
+    """Two adjusters of one coupled pair, by their ids, in the order in which they are peaked; their coupling κ; what it is called."""
+
+    first: str
+    second: str
+    kappa: float
+    name: str
+
+
+class Forecast(NamedTuple):
+    """What is left to gain in all (dB), and pair by pair."""
+
+    left_db: float
+    by_pair: Mapping[str, float]
+
+
+def loss_db(a1: float, a2: float, kappa: float) -> float:
+    """Return how far a pair is below its best (dB) with its circuits off by a1 and a2 (normalised detunings)."""
+    k = 1.0 + kappa * kappa
+    return 10.0 * math.log10(((k - a1 * a2) ** 2 + (a1 + a2) ** 2) / (k * k))
+
+
+def left_after(gain_db: float, kappa: float) -> float:
+    """Return what a pair has left to gain (dB), whose second core gained so much after its first was peaked.
+
+    κ up to 1, where a pair has one crest; above it the cores settle on one side of two humps, which only a sweep shows.
+    """
+    low, high = 0.0, FARTHEST
+    for _ in range(50):
+        middle = (low + high) / 2.0
+        low, high = (middle, high) if _second(middle, kappa)[0] < gain_db else (low, middle)
+    return max(0.0, _second(low, kappa)[1])
+
+
+def _second(a2: float, kappa: float) -> tuple[float, float]:
+    """What the second core gains when it is peaked from a2 (dB), and what is left then."""
+    a1 = crest_of_one(a_partner=a2, kappa=kappa)
+    left = loss_db(a1, crest_of_one(a_partner=a1, kappa=kappa), kappa)
+    return loss_db(a1, a2, kappa) - left, left
+
+
+def forecast(gains: Mapping[str, float], pairs: Sequence[Pair]) -> Forecast | None:
+    """Return what is left after a round in which each adjuster gained so much (dB, by id), or None where no pair was peaked in it."""
+    by_pair = {p.name: left_after(max(0.0, gains[p.second]), p.kappa) for p in pairs if p.first in gains and p.second in gains}
+    return Forecast(sum(by_pair.values()), by_pair) if by_pair else None
