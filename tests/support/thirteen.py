@@ -20,14 +20,15 @@ def _volts(where: str, unit: str = "V", **more: Any) -> dict[str, Any]:
 
 
 CORE = ["IFT1-upper"]
-OVER = (88, 91, 97, 108, 121, 136, 146, 151, 148, 139, 128, 117, 130, 140, 148, 151)  # mV: over a crest, and back onto it
+# mV: over a crest, back through it, and back onto it
+OVER = (88, 91, 97, 108, 121, 136, 146, 151, 148, 139, 128, 117, 130, 140, 148, 151, 148, 140, 128, 139, 148, 151)
 HUMP = tuple(f"{v}m" for v in OVER)
 DIP = tuple(f"{20e3 / v:.1f}m" for v in OVER)
 STEPS: tuple[tuple[dict[str, Any], Right], ...] = (
     ({"kind": "check", "adjusters": [], "measures": ["reading"]}, Right(("0.101",))),
-    ({"kind": "peak", "adjusters": CORE}, Right(HUMP, words="on the crest, fall seen on both sides")),
-    ({"kind": "null", "adjusters": ["L1"]}, Right(DIP, words="on the null, rise seen on both sides")),
-    ({"kind": "alternate", "adjusters": ["C20"]}, Right(HUMP, words="on the crest, fall seen on both sides")),
+    ({"kind": "peak", "adjusters": CORE}, Right(HUMP, words="twice at the same height; the hand’s way was not known")),
+    ({"kind": "null", "adjusters": ["L1"]}, Right(DIP, words="twice at the same depth; the hand’s way was not known")),
+    ({"kind": "alternate", "adjusters": ["C20"]}, Right(HUMP, words="twice at the same height; the hand’s way was not known")),
     (
         {"kind": "target", "adjusters": CORE, "aim": {"value": 0.06, "tolerance": 0.002}, "set": _volts("cathode", "A")},
         Right(("48m", "59m", "60.5m"), words="inside its tolerance"),

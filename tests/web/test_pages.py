@@ -184,7 +184,10 @@ class BenchWithoutScript(PageTest):
         self.assertIn("Peak the lower core of IFT2", self.say("take"))
         for reading in ("88m", "91m", "97m", "108m", "121m", "136m", "146m", "151m", "148m", "139m", "128m", "117m"):
             text = self.say("readings", reading=reading)
-        self.assertIn("Past the crest. Come back.", text)
+        self.assertIn("Highest so far is passed: come back to it.", text)
+        text = self.say("turning-back")
+        for reading in ("130m", "140m", "148m", "117m"):
+            text = self.say("readings", reading=reading)
         self.assertIn('data-part="reading">117<', text)
 
     def test_what_cannot_be_read_stays_in_the_field_with_a_sentence(self) -> None:

@@ -30,13 +30,13 @@ class Forecast(NamedTuple):
     by_pair: Mapping[str, float]
 
 
-def loss_db(a1: float, a2: float, kappa: float) -> float:
+def loss_db(*, a1: float, a2: float, kappa: float) -> float:
     """Return how far a pair is below its best (dB) with its circuits off by a1 and a2 (normalised detunings)."""
     k = 1.0 + kappa * kappa
     return 10.0 * math.log10(((k - a1 * a2) ** 2 + (a1 + a2) ** 2) / (k * k))
 
 
-def left_after(gain_db: float, kappa: float) -> float:
+def left_after(*, gain_db: float, kappa: float) -> float:
     """Return what a pair has left to gain (dB), whose second core gained so much after its first was peaked.
 
     κ up to 1, where a pair has one crest; above it the cores settle on one side of two humps, which only a sweep shows.
@@ -44,18 +44,20 @@ def left_after(gain_db: float, kappa: float) -> float:
     low, high = 0.0, FARTHEST
     for _ in range(50):
         middle = (low + high) / 2.0
-        low, high = (middle, high) if _second(middle, kappa)[0] < gain_db else (low, middle)
-    return max(0.0, _second(low, kappa)[1])
+        low, high = (middle, high) if _second(a2=middle, kappa=kappa)[0] < gain_db else (low, middle)
+    return max(0.0, _second(a2=low, kappa=kappa)[1])
 
 
-def _second(a2: float, kappa: float) -> tuple[float, float]:
+def _second(*, a2: float, kappa: float) -> tuple[float, float]:
     """What the second core gains when it is peaked from a2 (dB), and what is left then."""
     a1 = crest_of_one(a_partner=a2, kappa=kappa)
-    left = loss_db(a1, crest_of_one(a_partner=a1, kappa=kappa), kappa)
-    return loss_db(a1, a2, kappa) - left, left
+    left = loss_db(a1=a1, a2=crest_of_one(a_partner=a1, kappa=kappa), kappa=kappa)
+    return loss_db(a1=a1, a2=a2, kappa=kappa) - left, left
 
 
 def forecast(gains: Mapping[str, float], pairs: Sequence[Pair]) -> Forecast | None:
     """Return what is left after a round in which each adjuster gained so much (dB, by id), or None where no pair was peaked in it."""
-    by_pair = {p.name: left_after(max(0.0, gains[p.second]), p.kappa) for p in pairs if p.first in gains and p.second in gains}
+    by_pair = {
+        p.name: left_after(gain_db=max(0.0, gains[p.second]), kappa=p.kappa) for p in pairs if p.first in gains and p.second in gains
+    }
     return Forecast(sum(by_pair.values()), by_pair) if by_pair else None

@@ -61,7 +61,7 @@ def judge_rounds(
     if lost:
         names = " and ".join(c.adjuster for c in lost)
         return RoundsVerdict(True, expected, f"Go round once more: {names} ended lower than it began.", evidence)
-    if len(rounds) == 1 and last < worth:
+    if len(rounds) == 1 and expected < worth and all(c.sure_gain < worth for c in rounds[-1]):
         right = "on its peak" if rule.unit == "dB" else "in its place"
         one = noun[:-1] if noun.endswith("s") else noun
         return RoundsVerdict(False, expected, f"Every {one} was {right} already. The {strip} was found right; leave it.", evidence)

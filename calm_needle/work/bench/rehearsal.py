@@ -103,7 +103,7 @@ def _do_step(bench: _Bench) -> None:
             book.take()
             return
         if core:
-            if receiver.turn(core, hand.next_turn(move, dt_s=READING_S)) and not bench.turns_known:
+            if receiver.turn(core, hand.next_turn(move, dt_s=READING_S)):
                 hand.meet_stop()
             if hand.turned_back and bench.uses_key:
                 key_in = KEY_LATE_READINGS

@@ -287,7 +287,8 @@ class PeakWatch:
         top = self._stretch.top
         if top is None or not self._recent:
             return None
-        return self._stretch.crossing(self._bar(), self._wander.drifted_db(self._recent[-1].time_s - top.time_s))
+        drifted = self._wander.drifted_db(self._recent[-1].time_s - top.time_s)
+        return self._stretch.crossing(bar_db=self._bar(), drifted_db=drifted)
 
     def _equal_db(self, crossing: Crossing) -> float:
         """By how much two passes over one crest may differ."""
@@ -341,7 +342,7 @@ class PeakWatch:
 
     def _judge(self) -> Verdict:
         now = self._recent[-1] if self._recent else None
-        if now is None and self._open and self._open[-1][3] == 0:
+        if now is None and self._open and (self._open[-1][3] == 0 or (self._open[-1][2] is not None and not self._alone)):
             return Verdict("hands_off", level_db=self._sign * self._open[-1][1])
         hands_off = now is not None and now.way == 0 and self._stretch.top is None and not self._crossed
         if hands_off and now and now.turns is not None:
@@ -388,8 +389,11 @@ class PeakWatch:
     def _judge_crest(self, base: Verdict, now: Block, crest: Crossing, here: Crossing | None) -> Verdict:
         """A crest was gone through: what is known of it, and how the hand comes back to it."""
         evidence: Evidence = "proven" if self._proven else "twice" if self._offered() else "once"
-        recent = [b.level_db for b in self._recent if now.time_s - b.time_s <= REST_S]
-        steep = self._sparse or (self._null and self._reached_s is None)
+        moved = [b.time_s for b in self._recent if b.turns is not None and not b.still]
+        recent = [b.level_db for b in self._recent if now.time_s - b.time_s <= REST_S and b.time_s > max(moved, default=-math.inf)] or [
+            now.level_db
+        ]
+        steep = self._sparse or (self._null and self._reached_s is None and now.turns is None)
         below = crest.height_db - (now.level_db if steep else sum(recent) / len(recent))
         base = replace(
             base,
@@ -418,7 +422,15 @@ class PeakWatch:
         done: Kind = "crest" if base.evidence == "proven" else "past"
         if fit is None:
             off = self._profile.best_turns() - self._turns_now
-            return replace(base, kind=done if below <= max(AT_CREST_DB, 1.5 * base.wander_db) else "past", turns_to_crest=off)
+            share = NULL_SHARE * max(base.rise_db, base.fall_db) if self._null else 0.0
+            if below <= max(AT_CREST_DB, 1.5 * base.wander_db, share):
+                return replace(base, kind=done, turns_to_crest=off)
+            # Where it stood highest while it moved, it does not stand as high at rest: slowly over it once more.
+            return (
+                replace(base, kind="through")
+                if now.still and abs(off) <= BACKLASH_TURNS / 4.0
+                else replace(base, kind="past", turns_to_crest=off)
+            )
         off = fit.turns - self._turns_now
         left = 10.0 * math.log10(1.0 + (off / fit.half_width_turns) ** 2)
         near = abs(off) <= max(ON_IT, min(fit.error_turns / fit.half_width_turns, UNSURE_OF_IT)) * fit.half_width_turns
@@ -430,7 +442,7 @@ class PeakWatch:
         done: Kind = "crest" if base.evidence == "proven" else "twice" if base.evidence == "twice" else "through"
         wander = max(base.wander_db, 0.4 * (base.span_db or 0.0))
         # A null is steep: near its bottom a hair of a turn is decibels, and what counts is its depth.
-        at = NULL_SHARE * min(crest.rise_db, crest.fall_db) if self._null else 0.0
+        at = NULL_SHARE * max(crest.rise_db, crest.fall_db) if self._null else 0.0
         at = max(at, AT_CREST_DB + 0.7 * wander)
         if self._sparse:
             return replace(base, kind=done if below <= at and self._came_back() else "past" if here or not self._came_back() else "return")

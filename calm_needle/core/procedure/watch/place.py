@@ -13,6 +13,7 @@ from typing import NamedTuple
 from calm_needle.core.procedure.watch.stretches import fit_parabola
 from calm_needle.core.procedure.watch.wander import Block
 
+ABOUT_AS_HIGH_DB = 1.0
 TURN_BIN = 0.02  # turns that count as the same place
 FIT_DEPTH_DB = 6.0  # dB under the crest that still take part in the fit
 FLANK_DB = 6.0  # dB under the crest down to which a flank is straight
@@ -47,9 +48,15 @@ class Profile:
         self._bins: dict[int, _Place] = {}
         self._fit: CrestFit | None = None
         self._fresh = True
+        self._best: Block | None = None
+        self._best_still: Block | None = None
 
     def add(self, block: Block) -> None:
         assert block.turns is not None
+        if self._best is None or block.level_db > self._best.level_db:
+            self._best = block
+        if block.still and (self._best_still is None or block.level_db > self._best_still.level_db):
+            self._best_still = block
         key = round(block.turns / TURN_BIN)
         old = self._bins.get(key)
         # A block during which the adjuster moved lags behind it by the meter's averaging: one that stood still counts more.
@@ -65,18 +72,10 @@ class Profile:
         return (max(self._bins) - min(self._bins)) * TURN_BIN if self._bins else 0.0
 
     def best_turns(self) -> float:
-        """The place of the highest level."""
-        return max(self._bins.values(), key=lambda p: p.level_db).turns
-
-    def best_db(self) -> float:
-        return max(p.level_db for p in self._bins.values())
-
-    def sides(self) -> tuple[float, float]:
-        """How far the level falls to the left and to the right of its highest place (dB)."""
-        top = max(self._bins.values(), key=lambda p: p.level_db)
-        left = min((p.level_db for p in self._bins.values() if p.turns < top.turns), default=top.level_db)
-        right = min((p.level_db for p in self._bins.values() if p.turns > top.turns), default=top.level_db)
-        return top.level_db - left, top.level_db - right
+        """The place of the highest level: where the adjuster stood still if that was about as high, for a block on the move lags."""
+        best, still = self._best, self._best_still
+        assert best is not None and best.turns is not None
+        return still.turns if still and still.turns is not None and still.level_db >= best.level_db - ABOUT_AS_HIGH_DB else best.turns
 
     def fit(self) -> CrestFit | None:
         """Least squares of 1/V² = A + B (t - t0)² over the places near the crest; None where they do not carry it."""

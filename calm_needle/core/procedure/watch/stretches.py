@@ -54,7 +54,7 @@ class _Path:
         self.low_db = math.inf
         self.steps: list[float] = []
 
-    def add(self, level_db: float, step_db: float) -> None:
+    def add(self, *, level_db: float, step_db: float) -> None:
         self.low_db = min(self.low_db, level_db)
         self.steps = heapq.nlargest(2, (*self.steps, step_db))
 
@@ -87,13 +87,13 @@ class Stretch:
         self.blocks.append(block)
         if self.top is None:
             self.top = block
-            self._before.add(block.level_db, 0.0)
+            self._before.add(level_db=block.level_db, step_db=0.0)
         elif block.level_db > self.top.level_db:
             self._before.merge(self._after)
-            self._before.add(self.top.level_db, step)
+            self._before.add(level_db=self.top.level_db, step_db=step)
             self.top, self._after = block, _Path()
         else:
-            self._after.add(block.level_db, step)
+            self._after.add(level_db=block.level_db, step_db=step)
 
     @property
     def turned(self) -> float:
@@ -124,7 +124,7 @@ class Stretch:
         early = low.time_s - first.time_s <= ANSWERS_S
         return early or first.level_db - low.level_db <= bar_db / 2.0 or bool(self.top and self.top.time_s < low.time_s)
 
-    def crossing(self, bar_db: float, drifted_db: float) -> Crossing | None:
+    def crossing(self, *, bar_db: float, drifted_db: float) -> Crossing | None:
         """Return the crest of this stretch, if it rose to it and fell behind it by more than wander and drift; else None."""
         bar = max(bar_db, drifted_db)
         if self.top is None or not (self.rise.counts(bar) and self.fall.counts(bar)):
