@@ -52,6 +52,22 @@ def build_parser() -> argparse.ArgumentParser:
     watch.add_argument("--typed", action="store_true", help="each reading was read and typed by a person")
     watch.add_argument("--lines", action="store_true", help="one JSON stream a line on stdin, one summary a line on stdout")
     watch.set_defaults(act=run_watch)
+    says = "a whole phase on a practice receiver, by the program's advice or by the book: what it cost, how close it came"
+    rehearse = commands.add_parser("rehearse", help=says, description=says)
+    rehearse.add_argument("dossier", type=Path, metavar="DOSSIER.json")
+    rehearse.add_argument("--phase", choices=("if", "dial", "front-end", "all"), default="if")
+    rehearse.add_argument("--band", action="append", default=[], metavar="B", help="only this band (dial and front end)")
+    rehearse.add_argument("--seed", type=_seed, default=1, metavar="N")
+    rehearse.add_argument("--seeds", type=_seeds, default=None, metavar="A-B", help="several, both included; one JSON object a line")
+    rehearse.add_argument("--misalign", choices=("none", "light", "moderate", "severe"), default="moderate")
+    rehearse.add_argument("--fault", action="append", default=[], metavar="ID", help="a fault of the dossier's simulation")
+    rehearse.add_argument("--method", choices=("guided", "book"), default="guided")
+    rehearse.add_argument("--technician", choices=("steady", "average", "shaky"), default="average")
+    rehearse.add_argument("--turns", choices=("known", "unknown"), default="known", help="by the program; else the key is used")
+    rehearse.add_argument("--unrest", type=_share, default=None, metavar="PERCENT", help="of the needle, instead of the receiver's own")
+    rehearse.add_argument("--memory", type=float, default=0.4, metavar="S", help="of that unrest (default 0.4 s)")
+    rehearse.add_argument("--json", action="store_true", help="one JSON object a line for a single seed too")
+    rehearse.set_defaults(act=run_rehearse)
     return parser
 
 
@@ -110,6 +126,32 @@ def run_watch(arguments: argparse.Namespace) -> int:
     return ANSWERED
 
 
+def run_rehearse(arguments: argparse.Namespace) -> int:
+    from calm_needle.work import rehearsals
+
+    try:
+        content = arguments.dossier.read_bytes()
+    except OSError as fault:
+        print(f"{arguments.dossier} cannot be read: {fault}", file=sys.stderr)
+        return NO_ANSWER
+    for seed in arguments.seeds or (arguments.seed,):
+        result = rehearsals.score(
+            content,
+            name=arguments.dossier.name,
+            seed=seed,
+            phase=arguments.phase,
+            misalign=arguments.misalign,
+            faults=arguments.fault,
+            method=arguments.method,
+            technician=arguments.technician,
+            turns_known=arguments.turns == "known",
+            unrest=None if arguments.unrest is None else (arguments.unrest, arguments.memory),
+        )
+        line = arguments.json or arguments.seeds
+        print(json.dumps(result, ensure_ascii=False, indent=None if line else 2), flush=True)
+    return ANSWERED
+
+
 def _json_or_none(line: str) -> Any:
     try:
         return json.loads(line)
@@ -144,6 +186,29 @@ def _port(text: str) -> int:
     if not text.isascii() or not text.isdigit() or len(text) > 5 or int(text) > 65535:
         raise argparse.ArgumentTypeError(f"“{text[:20]}” is no port: a number up to 65535, 0 for any that is free")
     return int(text)
+
+
+def _seed(text: str) -> int:
+    if not text.isascii() or not text.isdigit() or len(text) > 9:
+        raise argparse.ArgumentTypeError(f"“{text[:20]}” is no seed: a whole number")
+    return int(text)
+
+
+def _seeds(text: str) -> range:
+    first, dash, last = text.partition("-")
+    if not dash or _seed(last) < _seed(first):
+        raise argparse.ArgumentTypeError(f"“{text[:20]}” are no seeds: the first and the last, as in 1-20")
+    return range(int(first), int(last) + 1)
+
+
+def _share(text: str) -> float:
+    try:
+        percent = float(text)
+    except ValueError:
+        percent = -1.0
+    if not 0.0 <= percent <= 50.0:
+        raise argparse.ArgumentTypeError(f"“{text[:20]}” is no unrest: per cent of the reading, up to 50")
+    return percent / 100.0
 
 
 def _split_pairs(pairs: list[str]) -> dict[str, str]:

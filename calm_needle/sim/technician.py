@@ -6,20 +6,32 @@ counts its turns or not, it says when it turns back.
 
 import random
 from collections import deque
+from typing import NamedTuple
 
 from calm_needle.core.procedure.judge import Move
 
 SPEED_TURNS_S = 0.22  # how fast a core is turned while searching
 CLOSE_TURNS_S = 0.06  # and when coming back to a crest
 RUSHING_DB, RUSHING_SHARE, CALMS_S = 0.5, 0.2, 0.5  # a needle that runs so far at once makes anybody turn slower, until it is calm
-REACTION_S = 0.3  # s before a change of advice reaches the hand
 ANSWER_S = 1.2  # s that a hand which has turned back waits for the needle to answer
+
+
+class Manner(NamedTuple):
+    """How somebody turns: unsteadiness (share of the speed at each look), seconds to react, seconds from turning back to the key."""
+
+    unsteady: float
+    reaction_s: float
+    key_late_s: float
+
+
+MANNERS = {"steady": Manner(0.1, 0.2, 0.15), "average": Manner(0.2, 0.3, 0.25), "shaky": Manner(0.4, 0.5, 0.5)}
 
 
 class Hand:
     """Turns one adjuster. next_turn() is asked at every reading, dt_s apart. `turned_back`: it has just changed its way."""
 
-    def __init__(self, *, seed: int, spell: int = 0) -> None:
+    def __init__(self, *, seed: int, spell: int = 0, manner: Manner = MANNERS["average"]) -> None:
+        self.manner = manner
         # The pace is the person's; the rest is as it comes, each time that an adjuster is taken in hand.
         self._pace = random.Random(f"{seed} pace").uniform(0.85, 1.15)
         self._rng = random.Random(f"{seed} hand {spell}")
@@ -34,11 +46,11 @@ class Hand:
         """Return by how much (turns) the hand turns until the next reading."""
         self.turned_back = False
         self._quiet_s = max(0.0, self._quiet_s - dt_s)
-        unsteady = self._pace * (1.0 + 0.2 * self._rng.gauss(0.0, 1.0))
+        unsteady = self._pace * (1.0 + self.manner.unsteady * self._rng.gauss(0.0, 1.0))
         if move.turns is None:
             # What is said reaches the hand a moment later. Where it is told how far, it looks at its tool and not at the needle.
             self._moves.append(move)
-            move = self._moves[0] if len(self._moves) * dt_s <= REACTION_S else self._moves.popleft()
+            move = self._moves[0] if len(self._moves) * dt_s <= self.manner.reaction_s else self._moves.popleft()
         match move.way:
             case "rest" | "wait" | "read" | "sweep" | "answer":
                 return 0.0

@@ -16,6 +16,9 @@ BUSY_S = 5.0
 FILE_NAME = "calm-needle.sqlite3"
 
 
+IN_MEMORY = Path(":memory:")  # a database that nobody keeps: for rehearsals
+
+
 def connect(path: Path) -> sqlite3.Connection:
     """Return a connection to the database at `path`, made and brought up to date if need be.
 

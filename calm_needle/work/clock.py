@@ -15,6 +15,11 @@ def to_text(moment: datetime) -> str:
     return moment.astimezone(UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
 
 
+def from_text(at_utc: str) -> datetime:
+    """Return a kept time as a moment."""
+    return datetime.fromisoformat(at_utc)
+
+
 def seconds(at_utc: str) -> float:
     """Return a kept time as seconds since 1970."""
     return datetime.fromisoformat(at_utc).timestamp()

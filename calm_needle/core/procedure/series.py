@@ -62,6 +62,7 @@ class Series:
         self.marked: list[Seen] = []
         source = step.set_up.source if step else None
         self._reference_v = source.level_v if source else 1.0
+        self._levels: dict[tuple[float, float | None], float] = {}  # the same few readings are asked for at every look
         self.centre = float(step.aim.get("centre", 0.0)) if step else 0.0
 
     def add(self, seen: Seen) -> None:
@@ -70,7 +71,13 @@ class Series:
 
     def measure(self, seen: Seen) -> float:
         """A reading as it is compared with others: decibels re 1 V at the step's own generator level, or its value."""
-        return level_db(seen, reference_v=self._reference_v) if self.reads == "level" else seen.value
+        if self.reads != "level":
+            return seen.value
+        key = (seen.value, seen.generator_v)
+        known = self._levels.get(key)
+        if known is None:
+            known = self._levels[key] = level_db(seen, reference_v=self._reference_v)
+        return known
 
     def shown(self, measure: float) -> float:
         """A measure as the needle shows it: from where it began, from the centre, or as it is."""

@@ -23,17 +23,19 @@ LEFT_OFF: dict[str, tuple[float, float]] = {"none": (0.0, 0.0), "light": (0.1, 0
 WAXED_LEFT_OFF = 0.3  # turns: nobody could move it far since the maker did
 STRAY_F = 9e-12  # of valve, leads and the winding itself, where the capacitor is open
 THROUGH_OPEN_WINDING = 1e-4  # what stray capacitance carries past it
-LEAST_AVERAGING_S = 0.01  # s: no meter answers faster
+LEAST_POLL_S = 1e-3  # s
 STRIP, BEFORE_IT, OUTPUT = ("IFT",), ("L",), ("T",)  # the windings that a stage's valve feeds, by their names
 SLOPES_STAND_S = 0.2  # s: rails do not change faster than that by warming
-FLUTTER_S = 0.4  # s, how long the slow part of the needle's unrest lasts
+AVERAGING_S = 0.1  # s, of a meter fit for peaking
+MEMORY_S = (0.3, 2.0)  # how long the slow part of a real needle's unrest lasts, least and most
+QUICK_SHARE = 0.3  # of the unrest, that has no memory
 
 # What a dossier without a simulation part is given: typical of valve sets of the class.
 TYPICAL: dict[str, Any] = {
     "gain": {"mixer": 60.0, "if_amplifier": 150.0},
     "gain_control": {"threshold_v": 3.0, "slope": 5.0},
     "audio": {"detector_efficiency": 0.85, "gain": 0.6},
-    "noise": {"grid_v": 2e-6, "flutter": 0.003},
+    "noise": {"grid_v": 2e-6, "flutter": 0.01},
 }
 TYPICAL_WINDING = {"c_f": 120e-12, "q": 80.0}
 TYPICAL_KAPPA = 0.7
@@ -120,7 +122,11 @@ class PracticeReceiver:
         self._tuned_f = {w.adjuster_id: w.c_f for w in self._windings.values()}
         self.retune()
         self.front_end = FrontEnd(model, self.parts, seed=seed, misalign=misalign)
-        self._unrest = _Unrest(random.Random(f"{seed} unrest"))
+        rng = random.Random(f"{seed} unrest")
+        least, most = MEMORY_S
+        # As often short as long: a share of the reading, and its memory.
+        memory_s = float(self._noise.get("memory_s", least * (most / least) ** rng.random()))
+        self._unrest = _Unrest(rng, share=float(self._noise.get("flutter", TYPICAL["noise"]["flutter"])), memory_s=memory_s)
 
     @property
     def cores(self) -> dict[str, Core]:
@@ -215,15 +221,22 @@ class PracticeReceiver:
                 out *= self._slopes[1].get(winding, 0.0) / drawn
         return out
 
-    def reading(self, *, dt_s: float) -> float:
-        """Return the volts r.m.s. of tone and noise together, with their unrest, dt_s after the reading before."""
+    def wander(self, *, share: float, memory_s: float) -> None:
+        """Give the needle another unrest than the dossier's: a share of the reading (standard deviation), and its memory (s)."""
+        self._unrest = _Unrest(random.Random(f"{self.seed} unrest"), share=share, memory_s=memory_s)
+
+    def reading(self, *, dt_s: float, averaging_s: float = AVERAGING_S) -> float:
+        """Return the volts r.m.s. of tone and noise together, dt_s after the reading before, for a meter that averages exponentially.
+
+        Noise of bandwidth B leaves an r.m.s. meter of time constant T unsteady by 1 / sqrt(8 B T) of its share. What is handed to the
+        meter's own averaging is so much the larger the shorter dt_s is, so that this holds at any polling.
+        """
         tone, noise = self.audio()
         total = math.hypot(tone, noise)
         share = noise / total if total > 0 else 0.0
-        flutter = self._noise["flutter"]
-        # Noise of bandwidth B, averaged for T, leaves an r.m.s. meter unsteady by 1 / (2 sqrt(B T)) of its share.
-        hiss = share / (2.0 * math.sqrt(self._noise_bandwidth_hz * max(dt_s, LEAST_AVERAGING_S)))
-        return total * float(max(0.0, 1.0 + flutter * self._unrest.slow(dt_s) + math.hypot(0.5 * flutter, hiss) * self._unrest.quick()))
+        taken = 1.0 - math.exp(-max(dt_s, LEAST_POLL_S) / averaging_s)
+        hiss = share * math.sqrt((2.0 - taken) / taken / (8.0 * self._noise_bandwidth_hz * averaging_s))
+        return total * max(0.0, 1.0 + self._unrest.slow(dt_s) + math.hypot(QUICK_SHARE * self._unrest.share, hiss) * self._unrest.quick())
 
     def peak_hz_quick(self) -> float:
         """Return the mean of the windings' frequencies: where the response is about highest, for the noise only."""
@@ -302,16 +315,16 @@ class PracticeReceiver:
 
 
 class _Unrest:
-    """The unrest of a needle: a slow part with a memory of FLUTTER_S, and a quick one without. Standard deviation 1 each."""
+    """The unrest of a needle: a slow part, a share of the reading with a memory, and a quick one of standard deviation 1 without."""
 
-    def __init__(self, rng: random.Random) -> None:
-        self._rng = rng
+    def __init__(self, rng: random.Random, *, share: float, memory_s: float) -> None:
+        self._rng, self.share, self._memory_s = rng, share, memory_s
         self._slow = rng.gauss(0.0, 1.0)
 
     def slow(self, dt_s: float) -> float:
-        keep = math.exp(-max(dt_s, 0.0) / FLUTTER_S)
+        keep = math.exp(-max(dt_s, 0.0) / self._memory_s)
         self._slow = keep * self._slow + math.sqrt(1.0 - keep * keep) * self._rng.gauss(0.0, 1.0)
-        return self._slow
+        return self.share * self._slow
 
     def quick(self) -> float:
         return self._rng.gauss(0.0, 1.0)

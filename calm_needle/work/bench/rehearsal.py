@@ -9,14 +9,13 @@ from typing import NamedTuple
 from calm_needle.core.quantities import Quantity
 from calm_needle.sim.instruments.millivoltmeter import Millivoltmeter
 from calm_needle.sim.receiver.practice import Input, PracticeReceiver
-from calm_needle.sim.technician import Hand
+from calm_needle.sim.technician import MANNERS, Hand, Manner
 from calm_needle.work.bench.run_book import RunBook
 from calm_needle.work.clock import seconds, to_text
 
 READING_S = 0.05
 LONGEST_STEP_S = 180.0
 SETTLED_READINGS = 15
-KEY_LATE_READINGS = 5  # a quarter of a second from the hand that turns to the key
 LOOKS = 20  # readings before a measurement is judged
 WAITED_S = 10.0
 
@@ -43,16 +42,25 @@ class _Bench(NamedTuple):
     clock: MadeUpClock
     seed: int
     turns_known: bool
+    manner: Manner
 
     @property
     def uses_key(self) -> bool:
         return not self.turns_known
 
 
-def rehearse(book: RunBook, receiver: PracticeReceiver, clock: MadeUpClock, *, seed: int, turns_known: bool = True) -> None:
+def rehearse(
+    book: RunBook,
+    receiver: PracticeReceiver,
+    clock: MadeUpClock,
+    *,
+    seed: int,
+    turns_known: bool = True,
+    manner: Manner = MANNERS["average"],
+) -> None:
     """Lead the run to its end by the program's own advice. The book must have been opened with this clock."""
     meter = Millivoltmeter(receiver, seed=receiver.seed, clock=lambda: seconds(clock()))
-    bench = _Bench(book, receiver, meter, clock, seed, turns_known)
+    bench = _Bench(book, receiver, meter, clock, seed, turns_known, manner)
     while book.state.stage != "finished":
         match book.state.stage:
             case "set_up":
@@ -77,7 +85,10 @@ def _do_step(bench: _Bench) -> None:
     _feed(bench, None)
     bench.meter.reset()
     core = next((a for a in step.adjusters if a in receiver.cores), None)
-    hand, reads = Hand(seed=bench.seed, spell=len(book.state.visits)), book.seen.kind is None or book.seen.kind.asks_reading
+    hand, reads = (
+        Hand(seed=bench.seed, spell=len(book.state.visits), manner=bench.manner),
+        book.seen.kind is None or book.seen.kind.asks_reading,
+    )
     settled, key_in = 0, None
     for _ in range(int(LONGEST_STEP_S / READING_S)):
         if reads:
@@ -106,7 +117,7 @@ def _do_step(bench: _Bench) -> None:
             if receiver.turn(core, hand.next_turn(move, dt_s=READING_S)):
                 hand.meet_stop()
             if hand.turned_back and bench.uses_key:
-                key_in = KEY_LATE_READINGS
+                key_in = round(bench.manner.key_late_s / READING_S)
             if key_in is not None:
                 key_in -= 1
                 if key_in < 0:

@@ -280,7 +280,7 @@ class RunBook:
         self._expect("decision")
         verdict, place = self.rounds_verdict(), self.state.place
         assert place is not None
-        said = {"sentence": verdict.sentence, "evidence": verdict.evidence, "advised": verdict.go_on}
+        said = {"sentence": verdict.sentence, "evidence": verdict.evidence, "advised": verdict.go_on, "expected": verdict.expected}
         self._record("decide", {"group_id": place.group_id, "round": place.round, "go_on": go_on, **said})
 
     def finish(self) -> None:

@@ -53,6 +53,11 @@ class BenchPage:
         return self.page.locator("[data-part=advice] p").first.inner_text()
 
     @property
+    def coming_back_db(self) -> float:
+        """How far below the crest the advice says that it is."""
+        return float(self.advice.split("Coming back: ")[1].split(" dB")[0])
+
+    @property
     def evidence(self) -> str:
         return self.page.locator("[data-part=advice] p").nth(1).inner_text()
 

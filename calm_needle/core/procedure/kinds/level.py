@@ -188,7 +188,9 @@ class Words(NamedTuple):
     def _returning(self, verdict: Verdict) -> str:
         if self.goal == "minimum":
             return "Coming back to the null. Slower, and stop in the deepest."
-        return f"Coming back: {verdict.gain_left_db or 0.0:.1f} dB to go. Slowly."
+        off = verdict.turns_to_crest
+        how_far = "" if off is None else f", about {turns_in_words(off)}, {way_in_words(off)}"
+        return f"Coming back: {verdict.gain_left_db or 0.0:.1f} dB to go{how_far}. Slowly."
 
     def _slipping(self, verdict: Verdict) -> Advice:
         if self.goal == "minimum":

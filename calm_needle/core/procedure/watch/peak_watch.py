@@ -57,6 +57,7 @@ NULL_EQUAL = 0.35  # of its depth by which two passes through a null may differ:
 EQUAL_DB = 0.25  # dB by which two passes over a crest may differ in any case
 AT_CREST_DB = 0.06  # dB below the crest that count as on it, beside the wander
 HANDS_OFF_S = 3.0  # s at the beginning of a step in which the needle shows what it does by itself
+PATIENCE_FIRST_DB, PATIENCE_GROWS_DB, PATIENCE_MOST_DB = 0.02, 0.004, 0.12  # below the crest, per typed reading since it was proven
 REST_S = 0.75  # s over which a needle at rest is averaged
 REACTION_S = 0.55  # s from what is said to the hand that stops
 PRECISE_DB = 0.06  # dB to which the height of a crest is to be known before the hand stops by it
@@ -126,6 +127,7 @@ class PeakWatch:
         self._known = False
         self._crossed: list[Crossing] = []  # crests gone through in earlier stretches, or in time where the way is not known
         self._proven: Crossing | None = None
+        self._proven_at = 0  # after how many blocks
         self._due_s: float | None = None  # when a steady hand will be at the crest, on its present way
         self._reached_s: float | None = None  # when the hand was at the crest again, on its present way
         self._profile = Profile()
@@ -317,6 +319,7 @@ class PeakWatch:
     def _prove(self, again: Crossing | None = None) -> None:
         """The last crest is proven; again: by having been gone through a second time."""
         before = self._proven or self._crossed[-1]
+        self._proven_at = self._blocks if self._proven is None else self._proven_at
         self._proven = self._together(before, again) if again else before
 
     def _together(self, one: Crossing, two: Crossing) -> Crossing:
@@ -420,9 +423,11 @@ class PeakWatch:
                 else replace(base, kind="return", turns_to_crest=off + (self._way or 0) * BACKLASH_TURNS)
             )
         done: Kind = "crest" if base.evidence == "proven" else "past"
+        share = NULL_SHARE * max(base.rise_db, base.fall_db) if self._null else 0.0
+        if self._null and base.evidence == "proven" and now.still and below <= share:
+            return replace(base, kind=done, turns_to_crest=self._profile.best_turns() - self._turns_now)
         if fit is None:
             off = self._profile.best_turns() - self._turns_now
-            share = NULL_SHARE * max(base.rise_db, base.fall_db) if self._null else 0.0
             if below <= max(AT_CREST_DB, 1.5 * base.wander_db, share):
                 return replace(base, kind=done, turns_to_crest=off)
             # Where it stood highest while it moved, it does not stand as high at rest: slowly over it once more.
@@ -445,6 +450,10 @@ class PeakWatch:
         at = NULL_SHARE * max(crest.rise_db, crest.fall_db) if self._null else 0.0
         at = max(at, AT_CREST_DB + 0.7 * wander)
         if self._sparse:
+            # Typed readings are few and cost a touch each. At first the very top is asked for, then less and less: who always comes back
+            # from the same side and stops a little short leaves every circuit off to that side.
+            asked = self._blocks - self._proven_at if self._proven else 0
+            at = max(at if self._null else 0.0, min(PATIENCE_MOST_DB, PATIENCE_FIRST_DB + PATIENCE_GROWS_DB * asked))
             return replace(base, kind=done if below <= at and self._came_back() else "past" if here or not self._came_back() else "return")
         top = self._stretch.top
         precise = self._null or len(self._crossed) >= 2 or self._height_error_db(crest) <= PRECISE_DB
