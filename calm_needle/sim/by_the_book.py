@@ -10,6 +10,7 @@ from typing import NamedTuple
 
 from calm_needle.core.dossier.model import Group, Model, RoundRule, Step
 from calm_needle.core.physics.levels import gain_db
+from calm_needle.core.procedure.kinds.table import KINDS
 from calm_needle.sim.technician import CLOSE_TURNS_S, SPEED_TURNS_S, Manner
 
 READING_S = 0.05
@@ -51,7 +52,7 @@ def work(model: Model, phase: str, bench: Bench, *, seed: int, manner: Manner, t
                 bench.set_up(step)
                 for adjuster in (a for a in step.adjusters if turns(a)):
                     touches[adjuster] = touches.get(adjuster, 0) + 1
-                    moved = max(moved, abs(_peak(bench, adjuster, minimum=step.kind == "null", rng=rng, manner=manner)))
+                    moved = max(moved, abs(_peak(bench, adjuster, minimum=KINDS[step.kind].goal == "minimum", rng=rng, manner=manner)))
             rounds[group.id] = number
             if moved < (group.repeat.below if group.repeat and group.repeat.unit == "dB" else MOVES_NOTHING_DB):
                 break

@@ -26,9 +26,9 @@ HUMP = tuple(f"{v}m" for v in OVER)
 DIP = tuple(f"{20e3 / v:.1f}m" for v in OVER)
 STEPS: tuple[tuple[dict[str, Any], Right], ...] = (
     ({"kind": "check", "adjusters": [], "measures": ["reading"]}, Right(("0.101",))),
-    ({"kind": "peak", "adjusters": CORE}, Right(HUMP, words="twice at the same height; the hand’s way was not known")),
-    ({"kind": "null", "adjusters": ["L1"]}, Right(DIP, words="twice at the same depth; the hand’s way was not known")),
-    ({"kind": "alternate", "adjusters": ["C20"]}, Right(HUMP, words="twice at the same height; the hand’s way was not known")),
+    ({"kind": "peak", "adjusters": CORE}, Right(HUMP, words="twice at one height, way of the hand unknown")),
+    ({"kind": "null", "adjusters": ["L1"]}, Right(DIP, words="twice at one depth, way of the hand unknown")),
+    ({"kind": "alternate", "adjusters": ["C20"]}, Right(HUMP, words="twice at one height, way of the hand unknown")),
     (
         {"kind": "target", "adjusters": CORE, "aim": {"value": 0.06, "tolerance": 0.002}, "set": _volts("cathode", "A")},
         Right(("48m", "59m", "60.5m"), words="inside its tolerance"),

@@ -8,8 +8,8 @@ from calm_needle.core.procedure.kinds.kind import StepKind
 from calm_needle.core.procedure.kinds.level import HANDS_OFF_S, LevelJudge, level_offers
 
 EVIDENCE = {
-    "proven": "on the crest, crossed twice by a hand known to have turned back",
-    "twice": "twice at the same height; the hand’s way was not known",
+    "proven": "on the crest, crossed twice",
+    "twice": "twice at one height, way of the hand unknown",
 }
 # Verdicts that are not on a crest; two of them only in runs of earlier versions, whose crests were crossed once.
 WORDS = {

@@ -416,6 +416,9 @@ class PeakWatch:
         if base.evidence != "proven" and here is None:
             # On the way back: to the crest, and through it.
             off = (fit.turns if fit else self._profile.best_turns()) - self._turns_now
+            top = self._stretch.top
+            if top and top.level_db - now.level_db >= max(base.bar_db, 0.5):
+                return replace(base, kind="past", turns_to_crest=off)  # a short way up, and down the other side
             beyond = self._way is not None and off * self._way <= ON_IT * (fit.half_width_turns if fit else 0.0)
             return (
                 replace(base, kind="through")
@@ -423,6 +426,8 @@ class PeakWatch:
                 else replace(base, kind="return", turns_to_crest=off + (self._way or 0) * BACKLASH_TURNS)
             )
         done: Kind = "crest" if base.evidence == "proven" else "past"
+        if here and base.evidence == "once" and not self._deep_enough(base, now):
+            return replace(base, kind="further")
         share = NULL_SHARE * max(base.rise_db, base.fall_db) if self._null else 0.0
         if self._null and base.evidence == "proven" and now.still and below <= share:
             return replace(base, kind=done, turns_to_crest=self._profile.best_turns() - self._turns_now)
@@ -457,10 +462,9 @@ class PeakWatch:
             return replace(base, kind=done if below <= at and self._came_back() else "past" if here or not self._came_back() else "return")
         top = self._stretch.top
         precise = self._null or len(self._crossed) >= 2 or self._height_error_db(crest) <= PRECISE_DB
-        if here and top:
-            # To come back by, a longer flank is wanted than to be sure.
-            short = top.level_db - now.level_db < min(DEEPEST_DB, FLANK_PER_SPAN * (base.span_db or 0.0)) and not (precise and self._proven)
-            return replace(base, kind="further" if short and self._change() < 0.0 else "past")
+        if here:
+            short = not self._deep_enough(base, now) and not (precise and self._proven)
+            return replace(base, kind="further" if short else "past")
         if top is None:
             return replace(base, kind="return")
         if (
@@ -487,6 +491,12 @@ class PeakWatch:
             return replace(base, kind=done)
         self._due_s = self._due_s and now.time_s  # it stopped short: a little on, and look again
         return replace(base, kind="return")
+
+    def _deep_enough(self, base: Verdict, now: Block) -> bool:
+        """Whether a flank was followed down far enough to come back by: further than to be sure that there is one. Not while it rises."""
+        top = self._stretch.top
+        wanted = min(DEEPEST_DB, FLANK_PER_SPAN * (base.span_db or 0.0))
+        return top is None or top.level_db - now.level_db >= wanted or self._change() >= 0.0
 
     def _came_back(self) -> bool:
         """Whether the level has risen again since the crest was passed."""
