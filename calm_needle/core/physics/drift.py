@@ -20,6 +20,7 @@ else:
 
 FEWEST = 4
 STEPS = 80
+LONGEST_TAU = 1.0  # of the time watched: by then 63 % of the way is behind
 
 
 class Drift(NamedTuple):
@@ -36,7 +37,7 @@ def fit_drift(*, t_s: Sequence[float], f_hz: Sequence[float], within_hz: float =
     """Return the exponential that fits N >= 4 readings best (least squares); times not equal, in any order.
 
     For a given tau the other two follow by linear least squares, so only tau is searched: on a grid in log tau, then by golden
-    section. Raises NoAnswer when nothing bends: tau cannot be told from a straight line within the time watched.
+    section. Raises NoAnswer when nothing bends, or when most of the way lies beyond what was watched: the end is then unknown.
     """
     if len(t_s) != len(f_hz):
         raise OutOfRange("f_hz", shown=f"a list of {len(f_hz)}", wanted=f"as many as t_s, {len(t_s)}")
@@ -61,6 +62,11 @@ def fit_drift(*, t_s: Sequence[float], f_hz: Sequence[float], within_hz: float =
 
     log_tau = _golden(misfit, float(grid[max(best - 1, 0)]), float(grid[min(best + 1, STEPS - 1)]))
     tau = math.exp(log_tau)
+    if tau > span * LONGEST_TAU:
+        raise NoAnswer(
+            f"f_hz: watched for {span:.0f} s, with a time constant of about {tau:.0f} s: most of the way is still to come, "
+            "and its end unknown. Watch it for longer."
+        )
     final, delta, left = _linear(t - t0, f - middle, tau)
     delta_at_zero = delta * math.exp(min(t0 / tau, 600.0))
     off = abs(delta_at_zero)

@@ -8,7 +8,9 @@ from typing import Literal, NamedTuple
 from calm_needle.core.quantities import format_si
 from calm_needle.errors import OutOfRange
 
-Pattern = Literal["proportional", "constant", "neither", "cannot say"]
+Pattern = Literal["proportional", "constant", "neither", "cannot say", "cannot say: how sure are the readings?"]
+BELIEVED = 3.0  # standard deviations
+LEAST_APART = 0.02  # of what the two patterns differ by, that even exact readings may be off
 
 
 class FrequencyError(NamedTuple):
@@ -106,19 +108,27 @@ def oscillator_check(*, dial_hz: float, if_hz: float, osc_hz: float) -> Oscillat
 
 
 def reference_drift(
-    *, at_hz: float, error_hz: float, other_hz: float, other_error_hz: float | None = None, unsure_hz: float = 0.0
+    *, at_hz: float, error_hz: float, other_hz: float, other_error_hz: float | None = None, unsure_hz: float | None = None
 ) -> ReferenceDrift:
     """Return what an error at one frequency foretells at another: proportional (the reference) or constant (one oscillator).
 
-    With the error at the other frequency, and how sure readings are (± Hz), says which it is, or that the two are too near to tell.
+    With the error at the other frequency, and how sure readings are (± Hz, a standard deviation), says which it is. What is foretold
+    is as unsure as the reading that it comes from, times the ratio when it is carried to the other frequency; the other reading adds its
+    own. A pattern is believed within BELIEVED standard deviations, and only if the other is not.
     """
-    proportional, constant = error_hz * other_hz / at_hz, error_hz
+    ratio = other_hz / at_hz
+    proportional, constant = error_hz * ratio, error_hz
     apart = abs(proportional - constant)
     pattern: Pattern = "cannot say"
-    if other_error_hz is not None and apart > 2.0 * unsure_hz and apart > 0:
-        by_ratio, by_shift = abs(other_error_hz - proportional), abs(other_error_hz - constant)
-        near = max(0.25 * apart, unsure_hz)
-        pattern = "proportional" if by_ratio <= near else "constant" if by_shift <= near else "neither"
+    if other_error_hz is not None and unsure_hz is None:
+        pattern = "cannot say: how sure are the readings?"
+    elif other_error_hz is not None and unsure_hz is not None and apart > 0:
+        fits_ratio = abs(other_error_hz - proportional) <= BELIEVED * unsure_hz * math.hypot(1.0, ratio) + LEAST_APART * apart
+        fits_shift = abs(other_error_hz - constant) <= BELIEVED * unsure_hz * math.sqrt(2.0) + LEAST_APART * apart
+        if fits_ratio != fits_shift:
+            pattern = "proportional" if fits_ratio else "constant"
+        elif not fits_ratio:
+            pattern = "neither"
     return ReferenceDrift(error_hz / at_hz * 1e6, proportional, constant, apart, pattern)
 
 

@@ -104,16 +104,14 @@ class TrueLevel(NamedTuple):
 def true_level(*, dial_v: float, multiplier: float, pads_db: Sequence[float], r_ohm: float, wanted_v: float, knee_v: float) -> TrueLevel:
     """Return what reaches the set from a generator's dial, its multiplier and the pads thrown; both ends matched to r_ohm.
 
-    shortfall_db: by how much more it must be turned down to come to wanted_v. knee_v: where the gain control sets in.
+    shortfall_db: by how much more it must be turned down to come to wanted_v; below zero, up. knee_v: where the gain control sets in.
     """
     total = math.fsum(pads_db)
     if not 0 <= total <= 1000:
         raise OutOfRange("pads_db", shown=format_si(total, unit="dB"), wanted="together between 0 and 1000 dB")
     volts = dial_v * multiplier * 10.0 ** (-total / 20.0)
     words = "above the knee: the gain control hides peaks" if volts > knee_v else "below the knee"
-    return TrueLevel(
-        volts, total, 10.0 * math.log10(volts**2 / r_ohm / REFERENCE_LOAD_W), max(0.0, 20.0 * math.log10(volts / wanted_v)), words
-    )
+    return TrueLevel(volts, total, 10.0 * math.log10(volts**2 / r_ohm / REFERENCE_LOAD_W), 20.0 * math.log10(volts / wanted_v), words)
 
 
 def throw_pads(*, pads_db: Sequence[float], loss_db: float) -> Pads:

@@ -1,9 +1,9 @@
 """Where in the band to peak the signal circuit: at the book's point, or where the owner listens, and what that costs elsewhere.
 
 With the oscillator tracking at three points the signal tank is off by e(f), nothing at the highest of them, where its trimmer is peaked.
-Peaked at another place p instead, the trimmer takes e(p) away there; a small change of it moves the tank by a part that goes with f³:
-    e'(f) = e(f) - e(p) (f / p)³            loss(f) = 10 log(1 + (2 Q e / f)²)
-Tracking after F. E. Terman, Radio Engineers' Handbook, 1943, sec. 9; single circuit, small detuning: good while the loss is under 20 dB.
+Peaked at another place p instead, the trimmer is so much more, or less, that the tank stands at p there; with it the whole tank moves:
+    C(f) = 1 / (L (2π (f + e))²)        trimmer: 1 / (L (2π p)²) - C(p)        loss(f) = 10 log(1 + Q² (f/f0 - f0/f)²)
+Tracking after F. E. Terman, Radio Engineers' Handbook, 1943, sec. 9; a single circuit, whose Q is the same all over the band.
 """
 
 import math
@@ -34,9 +34,9 @@ class LossCurves(NamedTuple):
     book_at_own_db: float
 
 
-def loss_db(*, error_hz: float, f_hz: float, q: float) -> float:
-    """Return what a circuit of this Q loses (dB) when it is off by so much."""
-    return 10.0 * math.log10(1.0 + (2.0 * q * error_hz / f_hz) ** 2)
+def loss_db(*, f0_hz: float, f_hz: float, q: float) -> float:
+    """Return what a circuit of this Q that stands at f0_hz loses (dB) at f_hz."""
+    return 10.0 * math.log10(1.0 + (q * (f_hz / f0_hz - f0_hz / f_hz)) ** 2)
 
 
 def loss_curves(
@@ -52,12 +52,17 @@ def loss_curves(
     parts = three_point(f1_hz=f1_hz, f2_hz=f2_hz, f3_hz=f3_hz, f_low_hz=f_low_hz, f_high_hz=f_high_hz, **band)
     curve = error_curve(parts=parts, f_low_hz=f_low_hz, f_high_hz=f_high_hz, points=POINTS, **band)
     here = error_curve(parts=parts, f_low_hz=own_hz, f_high_hz=own_hz * 1.0001, points=2, **band).errors_hz[0]
-    pairs = list(zip(curve.frequencies_hz, curve.errors_hz, strict=True))
+
+    def tank_f(f0_hz: float) -> float:
+        return 1.0 / (l_rf_h * (2.0 * math.pi * f0_hz) ** 2)
+
+    trimmer_f = tank_f(own_hz) - tank_f(own_hz + here)
+    tanks = [(f, f + e, 1.0 / (2.0 * math.pi * math.sqrt(l_rf_h * (tank_f(f + e) + trimmer_f)))) for f, e in zip(*curve[:2], strict=True)]
     return LossCurves(
         curve.frequencies_hz,
-        [loss_db(error_hz=e, f_hz=f, q=q) for f, e in pairs],
-        [loss_db(error_hz=e - here * (f / own_hz) ** 3, f_hz=f, q=q) for f, e in pairs],
-        loss_db(error_hz=here, f_hz=own_hz, q=q),
+        [loss_db(f0_hz=book, f_hz=f, q=q) for f, book, _ in tanks],
+        [loss_db(f0_hz=own, f_hz=f, q=q) for f, _, own in tanks],
+        loss_db(f0_hz=own_hz + here, f_hz=own_hz, q=q),
     )
 
 

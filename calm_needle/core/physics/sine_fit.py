@@ -26,7 +26,8 @@ MOST_SAMPLES = 1_000_000  # twenty seconds at 48 kHz; a longer recording is judg
 FEWEST_PERIODS = 3.0
 ROUNDS = 30
 HARMONICS = 10
-CLIPPED_SHARE = 1e-3
+# A clipped wave stands at its peak for several samples on end; a sine at full scale only touches it.
+FLAT, FLAT_RUN, CLIPPED_SHARE = 1e-5, 4, 2e-3
 
 
 @dataclass(frozen=True)
@@ -96,7 +97,7 @@ def sinad(*, recording: Recording, tone_hz: float | None = None) -> Sinad:
     peak = float(np.abs(recording.samples).max())
     if peak < 1e-6 or float(np.sqrt(np.mean(x * x))) < 1e-7:
         raise NoAnswer("file: the recording is silent. See that the right input was recorded, and its level.")
-    if peak >= 0.9999 and float(np.mean(np.abs(recording.samples) >= 0.9999 * peak)) > CLIPPED_SHARE:
+    if peak >= 0.9999 and _flat_share(recording.samples, peak) > CLIPPED_SHARE:
         raise NoAnswer("file: the recording is clipped, which adds distortion of its own. Record it again at a lower level.")
     begin = tone_hz if tone_hz is not None else _strongest_hz(x, recording.rate_hz)
     if not begin < recording.rate_hz / 2.0:
@@ -107,6 +108,13 @@ def sinad(*, recording: Recording, tone_hz: float | None = None) -> Sinad:
     signal, rest = tone.amplitude / math.sqrt(2.0), max(tone.residual, 1e-12)
     whole = math.hypot(signal, rest)
     return Sinad(20.0 * math.log10(whole / rest), tone.frequency_hz, 100.0 * _harmonics(x, recording.rate_hz, tone) / signal)
+
+
+def _flat_share(x: Floats, peak: float) -> float:
+    """The share of samples that stand at the peak, FLAT_RUN or more on end."""
+    at = (np.abs(x) >= peak * (1.0 - FLAT)).astype(np.int64)
+    runs = np.convolve(at, np.ones(FLAT_RUN, dtype=np.int64), "valid") == FLAT_RUN
+    return float(runs.sum() + (FLAT_RUN - 1) * max(0, int(runs.any()))) / len(x)
 
 
 def _spectrum(x: Floats) -> Floats:
@@ -137,13 +145,15 @@ def _vertex(lines: Floats, k: int) -> float:
 
 
 def _harmonics(x: Floats, rate_hz: float, tone: Sine) -> float:
-    """The r.m.s. value of the harmonics from the second to the tenth that lie below half the sampling rate."""
+    """The r.m.s. value of the harmonics from the second to the tenth that lie below half the sampling rate.
+
+    Fitted together with the tone and the offset: over a record that does not end on a whole period they are not orthogonal, and a clean
+    tone would leak into them.
+    """
     n = len(x)
     t = (np.arange(n) - (n - 1) / 2.0) / rate_hz
-    orders = [k for k in range(2, HARMONICS + 1) if k * tone.frequency_hz < rate_hz / 2.0]
-    if not orders:
-        return 0.0
+    orders = [k for k in range(1, HARMONICS + 1) if k * tone.frequency_hz < rate_hz / 2.0]
     angles = [2.0 * math.pi * k * tone.frequency_hz * t for k in orders]
-    columns = np.column_stack([f(a) for a in angles for f in (np.cos, np.sin)])
-    found = np.linalg.lstsq(columns, x - tone.offset, rcond=None)[0]
-    return float(np.sqrt(np.sum(found * found) / 2.0))
+    columns = np.column_stack([*(f(a) for a in angles for f in (np.cos, np.sin)), np.ones(n)])
+    found = np.linalg.lstsq(columns, x, rcond=None)[0]
+    return float(np.sqrt(np.sum(found[2:-1] * found[2:-1]) / 2.0))

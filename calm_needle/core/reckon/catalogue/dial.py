@@ -1,6 +1,7 @@
 """The dial: where oscillator and dial are, and what to move."""
 
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any
 
 from calm_needle.core.physics import dial
@@ -14,6 +15,7 @@ DIALS = Key("dial_hz", "Hz", "Dial points", "600k; 1000k; 1400k", kind="list", s
 ERRORS = Key(
     "error_hz", "Hz", "Error at each", "-4.1k; 2.2k; 6.8k", kind="list", signed=True, hint="set receives higher than the mark says: plus"
 )
+PADDER = Key("padder_f", "F", "Padder, if there is one", "", optional=True, sensible=(1e-11, 1e-7), known="padder_f")
 L_OSC = Key("l_osc_h", "H", "Oscillator coil", "102.7 µH", sensible=(1e-8, 0.1), known="l_osc_h")
 
 
@@ -32,12 +34,16 @@ def _errors_picture(inputs: Values, results: Values) -> Picture:
 
 
 def _compromise_picture(inputs: Values, results: Values) -> Picture:
-    p = 1.0 if inputs["adjuster"] == "coil" else 3.0
     points = sorted(zip(inputs["dial_hz"], inputs["error_hz"], strict=True))
-    first, first_error = inputs["dial_hz"][0] + inputs["if_hz"], inputs["error_hz"][0]
+    tank = {"l_osc_h": inputs.get("l_osc_h"), "padder_f": inputs.get("padder_f")}
+    dials, errors = [f for f, _ in points], [e for _, e in points]
+    first = dials.index(inputs["dial_hz"][0])
 
     def moved(leave_hz: float) -> list[tuple[float, float]]:
-        return [(f, e + (leave_hz - first_error) * ((f + inputs["if_hz"]) / first) ** p) for f, e in points]
+        after = dial.errors_left(
+            dial_hz=dials, error_hz=errors, if_hz=inputs["if_hz"], adjuster=inputs["adjuster"], first=first, leave_hz=leave_hz, **tank
+        )
+        return list(zip(dials, after, strict=True))
 
     lines = [
         Line("as it is", points, "before", dots=True),
@@ -100,23 +106,25 @@ CALCULATORS = (
             IF_HZ,
             L_OSC,
             Key("within_hz", "Hz", "Good within", "1 kHz", low=1.0),
+            PADDER,
+            Key("low_end", "", "The low end is set by", "", kind="choice", choices=("coil", "padder"), optional=True),
         ),
         dial.dial_moves,
         (
-            Result("coil_change_percent", "Change the coil by", "%", 3, signed=True),
+            Result("coil_change_percent", "Change the coil (or padder) by", "%", 3, signed=True),
             Result("trimmer_change_f", "Change the trimmer by", "F", 3, signed=True),
             Result("shrink_per_round", "Errors left per round", "", 2),
             Result("rounds", "Rounds of low and high"),
         ),
-        "Change the coil by {coil_change_percent} and the trimmer by {trimmer_change_f}; by alternating, {rounds} rounds.",
+        "Change what sets the low end by {coil_change_percent} and the trimmer by {trimmer_change_f}; by alternating, {rounds} rounds.",
         (
-            "error = a f + b f³, f the oscillator's: {error1_hz} at {dial1_hz} and {error2_hz} at {dial2_hz}",
-            "coil: 2 a = {coil_change_percent}; trimmer: b / (2π² L) = {trimmer_change_f}",
-            "each round leaves (f_low / f_high)² = {shrink_per_round} of the error",
+            "gang and trimmer at each mark: what the nominal tank needs to stand at mark + {if_hz} (padder in series where there is one)",
+            "solved for {error1_hz} at {dial1_hz} and {error2_hz} at {dial2_hz}: {coil_change_percent}, {trimmer_change_f}",
+            "low end and high end in turn: each round leaves {shrink_per_round} of the error",
         ),
         (
-            "Oscillator above. Good to a few per cent while the errors are small.",
-            "More inductance or capacitance lowers the frequency. With a padder instead of a core, the low end answers it alike.",
+            "Oscillator above. The printed scale is what the nominal oscillator receives.",
+            "More inductance or capacitance lowers the frequency. Leave the padder out only where the oscillator has none.",
         ),
         _moves_picture,
     ),
@@ -130,8 +138,10 @@ CALCULATORS = (
             ERRORS,
             Key("weights", "", "How much each matters", "1; 2; 1", kind="list", zero=True),
             IF_HZ,
-            Key("adjuster", "", "What can be turned", "trimmer", kind="choice", choices=("trimmer", "coil")),
+            Key("adjuster", "", "What can be turned", "trimmer", kind="choice", choices=("trimmer", "coil", "padder")),
             Key("exact", "", "Exact at point number", "2", kind="whole", low=1, high=4096),
+            replace(L_OSC, optional=True, example=""),
+            PADDER,
         ),
         dial.compromise,
         (
@@ -144,7 +154,7 @@ CALCULATORS = (
         ),
         "Least worst {equal_worst_hz}: leave {equal_leave_hz} at the first point. Exact at one: {exact_worst_hz}.",
         (
-            "a {adjuster} moves each point in proportion to f (coil) or f³ (trimmer) of the oscillator",
+            "the {adjuster} is turned in the true tank, the padder in series where there is one",
             "errors {error_hz} at {dial_hz}; least worst: {equal_worst_hz}",
         ),
         ("Oscillator above. What one adjuster cannot do, another must: see which part is off with padder-check.",),
@@ -162,8 +172,8 @@ CALCULATORS = (
             L_OSC,
             Key("trim_f", "F", "Oscillator trimmer and strays", "28 pF", sensible=(1e-13, 1e-9), known="trim_f"),
             Key("padder_f", "F", "Padder by the book", "480 pF", sensible=(1e-11, 1e-7), known="padder_f"),
-            L_RF,
-            Key("rf_trim_f", "F", "Signal trimmer and strays", "15 pF", zero=True, sensible=(1e-13, 1e-9), known="rf_trim_f"),
+            replace(L_RF, optional=True, known="", hint="only where the dial is calibrated by the signal circuit"),
+            Key("rf_trim_f", "F", "Signal trimmer and strays", "15 pF", zero=True, optional=True, sensible=(1e-13, 1e-9)),
         ),
         dial.padder_check,
         (
@@ -179,12 +189,12 @@ CALCULATORS = (
         ),
         "Suspect: {suspect}. The errors make it coil {l_osc_h}, trimmer {trim_f}, padder {padder_f}.",
         (
-            "gang at each mark: 1 / ((2π f)² × {l_rf_h}) − {rf_trim_f}",
+            "gang at each mark: what the nominal oscillator needs to receive it, or what the signal tank has there if that explains more",
             "oscillator from coil, trimmer and padder, less {if_hz}, less the mark: compared with {error_hz}",
             "least squares in logarithms with the book's values as first belief; each part then tried alone",
         ),
         (
-            "Oscillator above; the dial is taken to be printed for the signal circuit as given.",
+            "Oscillator above; the printed scale is what the nominal oscillator receives.",
             "A suspect explains the errors alone, and far better than either other part; otherwise it cannot be said.",
         ),
         _errors_picture,

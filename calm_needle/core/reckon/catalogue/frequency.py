@@ -219,7 +219,10 @@ CALCULATORS = (
         ),
         "{ppm}: at {other_hz} either {proportional_hz} (reference) or {constant_hz} (one oscillator). Measured: {pattern}.",
         ("{error_hz} / {at_hz} = {ppm}", "× {other_hz} = {proportional_hz}", "or the same {constant_hz}; they differ by {apart_hz}"),
-        ("Choose a second frequency at which the two differ by much more than readings are sure to.",),
+        (
+            "Choose a second frequency at which the two differ by much more than readings are sure to.",
+            "Say how sure the readings are: what is foretold is as unsure, times the ratio of the frequencies.",
+        ),
         _reference_picture,
     ),
     Calculator(

@@ -37,8 +37,9 @@ CALCULATORS = (
             Result("current_a", "Current", "A", 3),
             Result("stock_ohm", "Nearest stock value", "Ω", 2),
             Result("rating_w", "Rating to fit", "W", 2),
+            Result("verdict", "How far to trust it"),
         ),
-        "Fit {stock_ohm} ({r_ohm} exactly), rated {rating_w} or more: it dissipates {watts}.",
+        "Fit {stock_ohm} ({r_ohm} exactly), rated {rating_w} or more: it dissipates {watts}. {verdict}.",
         (
             "load = {v_trial} × {r_trial_ohm} / ({v_source} − {v_trial})",
             "current at {v_wanted}: {current_a}",

@@ -189,8 +189,8 @@ CALCULATORS = (
         "Peaked at {own_hz}: {gained_db} more there; the most is lost at {worst_hz}, {worst_db}, where the book loses {book_there_db}.",
         (
             "error e by three-point tracking at {f1_hz}, {f2_hz} and {f3_hz}, coil {l_rf_h}, IF {if_hz}",
-            "trimmer peaked at {own_hz}: e(f) − e({own_hz}) × (f / {own_hz})³",
-            "loss: 10 log(1 + (2 × {q} × e / f)²); at {own_hz} by the book {gained_db}, and nothing when it is peaked there",
+            "trimmer moved until the tank stands at {own_hz} there; with it the tank moves everywhere",
+            "loss: 10 log(1 + {q}² × (f/f0 − f0/f)²); at {own_hz} by the book {gained_db}, and nothing when it is peaked there",
             "over {f_low_hz} to {f_high_hz}: {worst_db} at {worst_hz}; by the book nowhere more than {worst_book_db}",
         ),
         (
