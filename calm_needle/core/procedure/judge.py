@@ -56,6 +56,7 @@ class Standing:
     verdict: the judge's own word, never shown and never matched by anybody else. may_take: it is done as it should be.
     refusal: why it cannot be taken at all, or "". doubt: the question to ask before it is taken all the same. detail: what is kept
     of it beside the reading when it is taken. nothing: finding and evidence, where it may be recorded that nothing is to be found.
+    finding: what is found wrong, and its evidence, to be recorded when it is taken after something was turned.
     """
 
     verdict: str
@@ -66,6 +67,7 @@ class Standing:
     doubt: str = "It is not yet as it should be. Take it all the same?"
     marks: Marks = NO_MARKS
     nothing: tuple[str, str] | None = None
+    finding: tuple[str, str] | None = None
     figure: Figure | None = None
     detail: Mapping[str, Any] = field(default_factory=dict)
 

@@ -334,6 +334,8 @@ def _best_transfer(transformer: Transformer, f_hz: float) -> float:
     """The highest |T| at f_hz that the two cores can reach, a waxed one held where it is: crests in turn, closed form."""
     kappa = transformer.kappa
     held = {w.adjuster_id: w.core.waxed for w in (transformer.primary, transformer.secondary)}
+    if kappa > 1.0 and not any(held.values()):
+        return 1.0  # beyond critical coupling the best at one frequency has both off it, on one of the two humps
     a = [
         detuning(f_hz=f_hz, f0_hz=w.frequency_hz(), q_factor=w.q_factor) if held[w.adjuster_id] else 0.0
         for w in (transformer.primary, transformer.secondary)

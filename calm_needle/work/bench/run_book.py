@@ -242,6 +242,8 @@ class RunBook:
         with self._acting():
             if self.seen.watched:
                 detail["reading"] = self._keep_now("taken").id
+            if standing.finding and self.turned():
+                self._find(f"IF strip, {self.step.title.lower()}" if self.step else "IF strip", *standing.finding)
             self._add_act("take", {**self._here(), **detail})
 
     def no_peak(self) -> None:

@@ -5,6 +5,7 @@ from typing import Any
 from calm_needle.core.dossier.model import Step
 from calm_needle.core.physics.passband import Passband, passband
 from calm_needle.core.procedure.advice import Advice
+from calm_needle.core.procedure.closing import OffCentre, off_centre
 from calm_needle.core.procedure.figure import Figure
 from calm_needle.core.procedure.judge import Context, Moment, Move, Standing
 from calm_needle.core.procedure.kinds.kind import StepKind
@@ -19,6 +20,8 @@ class CheckJudge:
         self._series = context.series
         self._sweeps = "passband" in step.measures and step.passband_points > 0
         self._points = step.passband_points
+        self._model, source = context.model, step.set_up.source
+        self._source_hz = source.frequency_hz if source else None
 
     def add(self, seen: Seen) -> None:
         """Everything is in the series."""
@@ -31,20 +34,24 @@ class CheckJudge:
         if band:
             detail["passband"] = {"peak_hz": band.peak_hz, "low_hz": band.low_hz, "high_hz": band.high_hz}
         wants_sweep = self._sweeps and moment.can_sweep and not swept
+        wrong = off_centre(self._model, band, source_hz=self._source_hz) if band and swept and self._source_hz else None
         return Standing(
             "measured" if band and swept else "read" if now else "waiting",
-            self._advice(moment, band if swept else None),
+            self._advice(moment, band if swept else None, wrong),
             Move("sweep" if wants_sweep else "rest" if now else "read"),
             may_take=now is not None,
             refusal="" if now else NEEDS_READING,
             figure=Figure(now.value, None, self._series.unit) if now else None,
             detail=detail,
+            finding=wrong,
         )
 
-    def _advice(self, moment: Moment, band: Passband | None) -> Advice:
+    def _advice(self, moment: Moment, band: Passband | None, wrong: OffCentre | None) -> Advice:
         if moment.sweeping is not None:
             done = f"{100 * moment.sweeping:.0f} % done. Hands off the leads and the set."
             return Advice("live", "measure", "Measuring the pass-band.", done)
+        if band and wrong:
+            return Advice("watch", "measure", f"Measured. {wrong.sentence}", wrong.evidence)
         if band:
             width = f", {band.width_hz / 1e3:.2f} kHz wide at −6 dB" if band.width_hz else ""
             return Advice("good", "measure", "Measured. Take it and go on.", f"Highest at {band.peak_hz / 1e3:.2f} kHz{width}.")
