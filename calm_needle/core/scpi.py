@@ -10,12 +10,22 @@ NOT_A_NUMBER, INFINITE = 9.0e37, 9.9e37
 _NUMBER = re.compile(r"[ \t]*[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]{1,5})?[ \t\r]*")
 
 
+# IEEE 488.2, 7.7.3: multipliers of a suffix. M is milli, but mega before HZ and OHM (7.7.3.3).
+_SUFFIXED = re.compile(r"\s*([+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]{1,5})?)\s*([A-Za-z%]*)\s*")
+_MULTIPLIERS = {"EX": 18, "PE": 15, "T": 12, "G": 9, "MA": 6, "K": 3, "": 0, "M": -3, "U": -6, "N": -9, "P": -12, "F": -15}
+_MEGA_UNITS = ("HZ", "OHM")
+
+
 class Command(NamedTuple):
-    """One command of a program message: header without the question mark, whether it asks, its arguments."""
+    """One command of a program message: header without the question mark, whether it asks, its arguments.
+
+    path: the nodes before it in the same message, to which a header without a colon of its own belongs (SCPI-1999 vol. 1, 6.2.4).
+    """
 
     header: str
     asks: bool
     arguments: tuple[str, ...]
+    path: str = ""
 
 
 def split_message(line: str) -> list[Command]:
@@ -25,11 +35,16 @@ def split_message(line: str) -> list[Command]:
     [Command(header='FREQ', asks=False, arguments=('468000',)), Command(header='OUTP', asks=False, arguments=('ON',))]
     """
     commands = []
+    path = ""
     for part in _split(line, ";"):
         head, _, tail = part.strip().partition(" ")
         if head:
             arguments = tuple(a.strip().strip('"') for a in _split(tail, ",") if a.strip())
-            commands.append(Command(head.lstrip(":").rstrip("?"), head.endswith("?"), arguments))
+            header = head.lstrip(":").rstrip("?")
+            commands.append(Command(header, head.endswith("?"), arguments, "" if head.startswith((":", "*")) else path))
+            if not head.startswith("*"):
+                whole = header if head.startswith(":") or not path else f"{path}:{header}"
+                path = whole.rpartition(":")[0]
     return commands
 
 
@@ -59,6 +74,28 @@ def read_number(text: str, *, over_range: bool = False) -> float:
     if not math.isfinite(value) or abs(value) >= NOT_A_NUMBER:
         raise ValueError("no number")
     return value
+
+
+def read_suffixed(text: str, *, unit: str) -> float:
+    """Return the number of a parameter, its suffix taken in: a multiplier and the unit, in any case, with or without a space.
+
+    unit: in which it is meant where none is written. Raises ValueError for what is no number, LookupError for another suffix.
+
+    >>> read_suffixed("455 kHz", unit="HZ"), read_suffixed("1.4MHZ", unit="HZ"), read_suffixed("3 mV", unit="V")
+    (455000.0, 1400000.0, 0.003)
+    """
+    found = _SUFFIXED.fullmatch(text)
+    if not found:
+        raise ValueError("no number")
+    value, suffix = read_number(found[1]), found[2].upper()
+    if not suffix:
+        return value
+    if not unit or not suffix.endswith(unit):
+        raise LookupError(suffix)
+    multiplier = suffix[: len(suffix) - len(unit)]
+    if multiplier not in _MULTIPLIERS:
+        raise LookupError(suffix)
+    return value * 10.0 ** (6 if multiplier == "M" and unit in _MEGA_UNITS else _MULTIPLIERS[multiplier])
 
 
 def is_not_a_number(text: str) -> bool:
