@@ -32,7 +32,7 @@ def split_message(line: str) -> list[Command]:
     """Return the commands of one line; quotes protect semicolons and commas; quotes around an argument are dropped.
 
     >>> split_message('FREQ 468000;:OUTP ON')
-    [Command(header='FREQ', asks=False, arguments=('468000',)), Command(header='OUTP', asks=False, arguments=('ON',))]
+    [Command(header='FREQ', asks=False, arguments=('468000',), path=''), Command(header='OUTP', asks=False, arguments=('ON',), path='')]
     """
     commands = []
     path = ""

@@ -125,10 +125,20 @@ class OverTheSocket(unittest.TestCase):
         self.assertEqual(client.ask("*ESR?"), "1")
         self.assertEqual(client.ask("*IDN?;*STB?").rpartition(";")[2], "16")  # an answer waits
 
-    @unittest.skipIf(LXI is None, "lxi-tools are not installed")
     def test_a_client_of_somebody_else_s_is_answered(self) -> None:
+        """Debian's lxi where it is installed; elsewhere a new connection for each line, as it makes them."""
         for name, instrument in self.rig.instruments.items():
             for question in (*COMMON_QUESTIONS, *(f"{next(long_and_short(p))}?" for p in instrument.commands if not p.startswith("*"))):
-                base = [str(LXI), "scpi", "--address", "127.0.0.1", "--port", str(self.rig.ports[name]), "--raw", "--timeout", "2"]
-                said = subprocess.run([*base, f"{question};*OPC?"], capture_output=True, text=True, timeout=20, check=False)
-                self.assertTrue(said.stdout.strip().endswith("1"), (name, question, said.stdout, said.stderr))
+                said = self.asked_anew(self.rig.ports[name], f"{question};*OPC?")
+                self.assertTrue(said.strip().endswith("1"), (name, question, said))
+
+    @staticmethod
+    def asked_anew(port: int, line: str) -> str:
+        if LXI:
+            call = [LXI, "scpi", "--address", "127.0.0.1", "--port", str(port), "--raw", "--timeout", "2", line]
+            return subprocess.run(call, capture_output=True, text=True, timeout=20, check=False).stdout
+        client = Client(port)
+        try:
+            return client.ask(line)
+        finally:
+            client.close()

@@ -145,7 +145,7 @@ class Rails(unittest.TestCase):
         set_ = PracticeReceiver(read_model(data), seed=1)
         assert set_.supply
         set_.supply.power(1.0)
-        set_.lead, set_.feed = "V1-g1", Input(set_.model.if_hz, 1e-4, 0.3)
+        set_.lead, set_.feed = set_.strip.stages[0].points[0], Input(set_.model.if_hz, 1e-4, 0.3)
         self.assertGreater(set_.audio().tone_v, 0.0)
 
     def test_a_set_as_drawn_has_the_gain_it_is_drawn_for(self) -> None:
@@ -154,7 +154,7 @@ class Rails(unittest.TestCase):
             assert off.supply
             off.supply.power(0.0)  # then its power is taken for granted
             for set_ in (off, on):
-                set_.lead, set_.feed = "V1-g1", Input(dossiers.model(key).if_hz, 1e-6, 0.3)
+                set_.lead, set_.feed = set_.strip.stages[0].points[0], Input(dossiers.model(key).if_hz, 1e-6, 0.3)
             self.assertAlmostEqual(20.0 * math.log10(on.free_v() / off.free_v()), 0.0, delta=1.2)
 
 

@@ -77,7 +77,7 @@ class PhysicsItMustObey(unittest.TestCase):
     def test_the_trap_has_its_null_where_it_resonates(self) -> None:
         set_ = receiver()
         assert set_.trap is not None
-        set_.lead = "aerial"
+        set_.lead = "aerial-socket"
         at_null = set_.audio().tone_v
         set_.turn(set_.trap.adjuster_id, 1.0)
         self.assertGreater(20 * math.log10(set_.audio().tone_v / at_null), 10.0)

@@ -75,17 +75,17 @@ class Generator(unittest.TestCase):
 class Meter(unittest.TestCase):
     def test_it_reads_the_modulation_and_follows_the_level(self) -> None:
         bench = Bench()
-        for line in ("FREQ 468000", "VOLT 5E-5", "AM:DEPT 30", "AM:STAT ON", "OUTP ON"):
+        for line in ("FREQ 468000", "VOLT 1.5E-4", "AM:DEPT 30", "AM:STAT ON", "OUTP ON"):
             bench.generator.answer(line)
         low = bench.volts()
-        bench.generator.answer("VOLT 1E-4")
+        bench.generator.answer("VOLT 3E-4")
         self.assertAlmostEqual(20 * math.log10(bench.volts() / low), 6.0, delta=0.4)
         bench.generator.answer("OUTP OFF")
         self.assertLess(bench.volts(), low / 10)
 
     def test_it_averages(self) -> None:
         bench = Bench()
-        for line in ("FREQ 468000", "VOLT 5E-5", "AM:DEPT 30", "AM:STAT ON", "OUTP ON"):
+        for line in ("FREQ 468000", "VOLT 1.5E-4", "AM:DEPT 30", "AM:STAT ON", "OUTP ON"):
             bench.generator.answer(line)
         before = bench.volts()
         bench.generator.answer("OUTP OFF")

@@ -11,3 +11,9 @@ from calm_needle.core.dossier.read import read_model
 @cache
 def model(key: str) -> Model:
     return read_model(json.loads(resources.files("calm_needle.demo").joinpath(f"dossiers/{key}.json").read_bytes()))
+
+
+def all_models() -> list[Model]:
+    """Return every dossier that ships with the demo world, by their keys."""
+    folder = resources.files("calm_needle.demo").joinpath("dossiers")
+    return [model(f.name.removesuffix(".json")) for f in sorted(folder.iterdir(), key=lambda f: f.name) if f.name.endswith(".json")]

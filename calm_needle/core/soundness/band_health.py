@@ -113,7 +113,10 @@ def _judge(row: BandReadings, ordered: Sequence[BandReadings], i: int) -> Verdic
 
 
 def _against_neighbours(row: BandReadings, ordered: Sequence[BandReadings], i: int) -> list[str]:
-    """A band that needs far more than its neighbours; neighbours measured with another coupling are passed over."""
+    """A band that needs far more than its neighbours; neighbours measured with another coupling are passed over.
+
+    Where the papers give each its own sensitivity, a band is held to its neighbours by how far each is from its papers.
+    """
     if row.level_v is None or math.isinf(row.level_v):
         return []
     beside = [r for r in (*ordered[max(0, i - 1) : i], *ordered[i + 1 : i + 2]) if r.level_v is not None and not math.isinf(r.level_v)]
@@ -122,8 +125,13 @@ def _against_neighbours(row: BandReadings, ordered: Sequence[BandReadings], i: i
         return ["Its level cannot be compared: the neighbours were measured with another coupling."]
     if not alike:
         return []
-    more_db = min(20.0 * math.log10(row.level_v / (r.level_v or row.level_v)) for r in alike)
+    more_db = min(20.0 * math.log10(row.level_v / (r.level_v or row.level_v)) - _expected_db(row, r) for r in alike)
     return [f"It needs {more_db:.0f} dB more than its neighbours: alive is not sensitive."] if more_db >= NEIGHBOUR_DB else []
+
+
+def _expected_db(row: BandReadings, other: BandReadings) -> float:
+    """How much more the papers expect one band to need than another (dB); 0 where they do not say."""
+    return 20.0 * math.log10(row.book_v / other.book_v) if row.book_v and other.book_v else 0.0
 
 
 def _against_book(row: BandReadings) -> list[str]:

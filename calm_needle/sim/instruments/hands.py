@@ -78,7 +78,10 @@ class Hands(StandIn):
             return self._receiver.lead or "NONE"
         if not command.arguments:
             raise Refusal(*MISSING)
-        self._receiver.lead = None if command.arguments[0] == "NONE" else command.arguments[0]
+        point = command.arguments[0]
+        if point != "NONE" and not self._receiver.takes_a_signal(point):
+            raise Refusal(-224, f"Illegal parameter value: no signal is fed in at {point[:40]}")
+        self._receiver.lead = None if point == "NONE" else point
         self._keep()
         return None
 

@@ -14,6 +14,7 @@ from typing import Any, NamedTuple
 
 from calm_needle.core.dossier.model import Band, Model
 from calm_needle.core.physics.resonance import detuning, resonant_frequency_hz
+from calm_needle.sim.receiver.strip import AERIAL_OHM
 from calm_needle.sim.receiver.true_parts import TrueParts
 
 TYPICAL = {"gain": 5.0, "q": 70.0, "circuits": 1}
@@ -114,10 +115,19 @@ class FrontEnd:
             return None
         truth = self.bands[self.band]
         a = detuning(f_hz=f_hz, f0_hz=truth.aerial.frequency_hz(self._gang_f()), q_factor=truth.q_factor)
-        through = truth.gain * (1.0 + a * a) ** (-truth.circuits / 2.0)
+        # No circuit steps a voltage up further than a matched one: sqrt(R_d / 2 R_s), R_d loaded by the aerial it is matched to.
+        most = math.sqrt(self.tank_ohm() / (2.0 * AERIAL_OHM))
+        through = min(truth.gain, most) * (1.0 + a * a) ** (-truth.circuits / 2.0)
         if self._open(truth.aerial.coil):
             through *= THROUGH_OPEN_COIL
         return Mixed(abs(oscillator_hz - f_hz), CONVERSION * through)
+
+    def tank_ohm(self) -> float:
+        """Return the resistance of the aerial circuit at its resonance (ohm), loaded as it is: what it hisses by; 0 without one."""
+        if not self.band:
+            return 0.0
+        truth = self.bands[self.band]
+        return truth.q_factor * 2.0 * math.pi * truth.aerial.frequency_hz(self._gang_f()) * truth.aerial.l_h
 
     def tune_in(self, near_hz: float, *, loudness: Callable[[], float]) -> float:
         """Bring the pointer to the loudest place about a mark, as a hand does by ear, and return where it then stands (Hz)."""

@@ -13,6 +13,7 @@ from calm_needle.sim.receiver.adjuster import Core
 from calm_needle.sim.receiver.detection import Audio, controlled, detect
 from calm_needle.sim.receiver.dip_jig import direct_volts
 from calm_needle.sim.receiver.front_end import FrontEnd
+from calm_needle.sim.receiver.strip import TYPICAL_BANDWIDTH_HZ, Strip
 from calm_needle.sim.receiver.supply import Supply, drawn_slopes
 from calm_needle.sim.receiver.transformer import Transformer, Winding
 from calm_needle.sim.receiver.true_parts import TrueParts
@@ -26,6 +27,8 @@ THROUGH_OPEN_WINDING = 1e-4  # what stray capacitance carries past it
 LEAST_POLL_S = 1e-3  # s
 STRIP, BEFORE_IT, OUTPUT = ("IFT",), ("L",), ("T",)  # the windings that a stage's valve feeds, by their names
 SLOPES_STAND_S = 0.2  # s: rails do not change faster than that by warming
+AERIAL = "aerial"  # a kind of stage
+GENERATOR_OHM = 50.0
 AVERAGING_S = 0.1  # s, of a meter fit for peaking
 MEMORY_S = (0.3, 2.0)  # how long the slow part of a real needle's unrest lasts, least and most
 QUICK_SHARE = 0.3  # of the unrest, that has no memory
@@ -35,11 +38,10 @@ TYPICAL: dict[str, Any] = {
     "gain": {"mixer": 60.0, "if_amplifier": 150.0},
     "gain_control": {"threshold_v": 3.0, "slope": 5.0},
     "audio": {"detector_efficiency": 0.85, "gain": 0.6},
-    "noise": {"grid_v": 2e-6, "flutter": 0.01},
+    "noise": {"flutter": 0.01},
 }
 TYPICAL_WINDING = {"c_f": 120e-12, "q": 80.0}
 TYPICAL_KAPPA = 0.7
-TYPICAL_BANDWIDTH_HZ = 6e3
 TYPICAL_SPREAD = 0.12  # of the inductance, each way from the middle of the travel
 
 
@@ -104,7 +106,6 @@ class PracticeReceiver:
         self.probes = Probes("", lifted=True)
         self.filled_in = tuple(name for name in (*TYPICAL, "transformers") if name not in model.simulation)
         settings = {**TYPICAL, **model.simulation}
-        self._gain = settings["gain"]["mixer"] * settings["gain"]["if_amplifier"]
         self._control = settings["gain_control"]
         self._audio = settings["audio"]
         self._noise = settings["noise"]
@@ -113,6 +114,10 @@ class PracticeReceiver:
         self.lead: str | None = None
         self.feed = Input(model.if_hz, 0.0, 0.0)
         self.transformers = _transformers(model)
+        self.strip = Strip(model, self.transformers, settings["gain"], self._noise)
+        self.aerial_points = frozenset(p["id"] for p in model.raw.get("test_points", ())) | {
+            p["id"] for stage in model.stages if stage.kind == AERIAL for p in stage.test_points
+        }
         self.trap, self._trap_data = _trap(model)
         self._windings = {w.adjuster_id: w for t in self.transformers for w in (t.primary, t.secondary)}
         for name in model.simulation.get("waxed", ()):
@@ -168,11 +173,14 @@ class PracticeReceiver:
         """Turn an adjuster; return whether it met its stop. Raises KeyError for one the set does not have."""
         return self.cores[adjuster_id].turn(turns)
 
-    def strip_gain(self, f_hz: float) -> float:
-        """Return the voltage gain from the mixer's grid to the detector at f_hz, before the gain control."""
-        gain = self._gain
+    def takes_a_signal(self, point: str) -> bool:
+        """Whether a generator can be clipped to a point: the aerial, or the input of a stage."""
+        return point in self.aerial_points or self.strip.entry(point) is not None
+
+    def strip_gain(self, f_hz: float, *, entry: int = 0) -> float:
+        """Return the voltage gain from the input of a stage of the strip to the detector at f_hz, before the gain control."""
+        gain = self.strip.gain(f_hz, entry=entry)
         for transformer in self.transformers:
-            gain *= transformer.transfer(f_hz)
             for end in ("p", "s"):
                 if f"{transformer.name}-{end}" in self.parts and self.parts[f"{transformer.name}-{end}"].open:
                     gain *= THROUGH_OPEN_WINDING
@@ -180,30 +188,42 @@ class PracticeReceiver:
 
     def audio(self) -> Audio:
         """Return what stands at the loudspeaker now, without the meter's unrest."""
-        depth = self.feed.depth
         free = self.free_v()
         strip, output = self._alive(STRIP), self._alive(OUTPUT)
         carrier = controlled(free * math.sqrt(2.0), threshold_v=self._control["threshold_v"], slope=self._control["slope"])
         # The gain control turns the noise down with the signal.
         held = carrier / (free * math.sqrt(2.0)) if free > 0 else 1.0
-        noise = self._noise["grid_v"] * self.strip_gain(self.peak_hz_quick()) * held * strip
         return detect(
             carrier_v=carrier,
-            noise_v=noise,
-            depth=depth,
+            noise_v=self.noise_v() * held * strip,
+            depth=self.feed.depth,
             efficiency=self._audio["detector_efficiency"],
             audio_gain=self._audio["gain"] * output,
         )
 
+    def noise_v(self) -> float:
+        """Return the noise at the detector (V r.m.s.) before gain control: of each stage, and of what stands at the input."""
+        entry = self._entry()
+        if entry is not None:
+            return self.strip.noise_v(first_ohm=GENERATOR_OHM, entry=entry)
+        return self.strip.noise_v(first_ohm=self.front_end.tank_ohm())
+
     def free_v(self) -> float:
         """Return the carrier (V r.m.s.) at the detector as it would be without gain control: all that reaches the strip, added up."""
         f, level, _ = self.feed
-        free = self._at_grid(f, level) * self.strip_gain(f) * self._alive(STRIP)
-        if self.lead is not None and "aerial" in self.lead:
-            mixed = self.front_end.mixed(f, emission=self.supply.emission() if self.supply else 1.0)
-            if mixed is not None and mixed.frequency_hz > 0:
-                free = math.hypot(free, level * mixed.gain * self.strip_gain(mixed.frequency_hz) * self._alive((*STRIP, *BEFORE_IT)))
+        entry = self._entry()
+        if entry is not None:
+            return level * self.strip_gain(f, entry=entry) * self._alive(STRIP)
+        if self.lead not in self.aerial_points:
+            return 0.0
+        free = self._past_the_trap(f, level) * self.strip_gain(f) * self._alive(STRIP)
+        mixed = self.front_end.mixed(f, emission=self.supply.emission() if self.supply else 1.0)
+        if mixed is not None and mixed.frequency_hz > 0:
+            free = math.hypot(free, level * mixed.gain * self.strip_gain(mixed.frequency_hz) * self._alive((*STRIP, *BEFORE_IT)))
         return free
+
+    def _entry(self) -> int | None:
+        return None if self.lead is None else self.strip.entry(self.lead)
 
     def _alive(self, kinds: Sequence[str]) -> float:
         """Return what the valves that feed windings of these kinds do, times what they would in a set as drawn: by rails and emission.
@@ -238,11 +258,6 @@ class PracticeReceiver:
         hiss = share * math.sqrt((2.0 - taken) / taken / (8.0 * self._noise_bandwidth_hz * averaging_s))
         return total * max(0.0, 1.0 + self._unrest.slow(dt_s) + math.hypot(QUICK_SHARE * self._unrest.share, hiss) * self._unrest.quick())
 
-    def peak_hz_quick(self) -> float:
-        """Return the mean of the windings' frequencies: where the response is about highest, for the noise only."""
-        windings = self._windings.values()
-        return sum(w.frequency_hz() for w in windings) / len(windings) if windings else self.model.if_hz
-
     def truth(self) -> Truth:
         """Return where the strip peaks (Hz) and how far below the aligned gain it is at the nominal IF (dB), now and at best.
 
@@ -251,10 +266,13 @@ class PracticeReceiver:
         f = self.model.if_hz
         span = [f + (i - 400) * 25.0 for i in range(801)]
         peak = max(span, key=self.strip_gain)
+        gain = math.prod(s.gain for s in self.strip.stages)
         ideal = math.prod(2.0 * t.kappa / (1.0 + t.kappa**2) for t in self.transformers)
         best = math.prod(_best_transfer(t, f) for t in self.transformers)
         return Truth(
-            peak, 20.0 * math.log10(self._gain * ideal / self.strip_gain(f)), 20.0 * math.log10(ideal / best) if best else math.inf
+            peak,
+            20.0 * math.log10(gain * ideal / self.strip_gain(f)),
+            20.0 * math.log10(ideal / best) if best else math.inf,
         )
 
     def state(self) -> dict[str, Any]:
@@ -292,12 +310,8 @@ class PracticeReceiver:
                 core.tool_turns = float(kept["tool_turns"])
                 core.waxed = bool(kept["waxed"])
 
-    def _at_grid(self, f_hz: float, level_v: float) -> float:
-        """Volts at the mixer's grid for a level at the place where the lead is clipped; nothing when it hangs loose."""
-        if self.lead is None:
-            return 0.0
-        if "aerial" not in self.lead:
-            return level_v
+    def _past_the_trap(self, f_hz: float, level_v: float) -> float:
+        """Volts of the intermediate frequency itself that reach the mixer's grid from the aerial."""
         if self.trap is None:
             return 0.0
         a = detuning(f_hz=f_hz, f0_hz=self.trap.frequency_hz(), q_factor=self.trap.q_factor)

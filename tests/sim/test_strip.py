@@ -1,0 +1,158 @@
+import math
+import statistics
+import unittest
+from collections.abc import Iterator
+from functools import cache
+
+from calm_needle.core.constants import BOLTZMANN_J_PER_K, REFERENCE_TEMPERATURE_K
+from calm_needle.core.dossier.model import Model
+from calm_needle.sim.instruments.hands import Hands
+from calm_needle.sim.instruments.millivoltmeter import Millivoltmeter
+from calm_needle.sim.receiver.practice import Input, PracticeReceiver
+from calm_needle.sim.receiver.strip import AERIAL_OHM
+from tests.support import dossiers
+
+STANDARD_W = 0.05
+TEN_DB = 10.0
+WARM_S = 3000.0
+
+
+def at_its_best(model: Model) -> PracticeReceiver:
+    """A receiver as its maker aligned it, warm."""
+    now = [0.0]
+    receiver = PracticeReceiver(model, seed=1, misalign="none", clock=lambda: now[0])
+    if receiver.supply:
+        receiver.supply.power(1.0)
+    now[0] = WARM_S
+    return receiver
+
+
+def standard_v(model: Model) -> float:
+    load = next(s.set_up.watched.load_ohm for g in model.groups for s in g.steps if s.set_up.watched and s.set_up.watched.load_ohm)
+    return math.sqrt(STANDARD_W * load)
+
+
+def level_for(receiver: PracticeReceiver, f_hz: float, enough: str) -> float:
+    """The least level (V) at which the standard output, or ten decibels of signal and noise to noise, are there."""
+    low, high = 1e-9, 1.0
+    for _ in range(50):
+        middle = math.sqrt(low * high)
+        receiver.feed = Input(f_hz, middle, 0.3)
+        tone, noise = receiver.audio()
+        there = tone >= standard_v(receiver.model) if enough == "output" else tone**2 + noise**2 >= TEN_DB * noise**2
+        low, high = (low, middle) if there else (middle, high)
+    return high
+
+
+@cache
+def models() -> tuple[Model, ...]:
+    return tuple(dossiers.all_models())
+
+
+def over_the_bands(receiver: PracticeReceiver) -> Iterator[tuple[str, float]]:
+    receiver.lead = next(iter(receiver.aerial_points))
+    for band in receiver.model.bands:
+        if band.id in receiver.front_end.bands:
+            receiver.front_end.select(band.id)
+            for f in (band.f_low_hz, math.sqrt(band.f_low_hz * band.f_high_hz), band.f_high_hz):
+                receiver.front_end.point(f)
+                yield band.id, f
+
+
+class APointIsAPoint(unittest.TestCase):
+    def test_the_stated_level_at_each_gives_the_standard_output(self) -> None:
+        for model in models():
+            receiver, points = at_its_best(model), 0
+            for stage in model.stages:
+                for point in stage.test_points:
+                    if "injection" in point:
+                        points += 1
+                        receiver.lead = point["id"]
+                        needed = level_for(receiver, point["injection"]["frequency_hz"], "output")
+                        off_db = 20.0 * math.log10(needed / point["injection"]["expected_v"])
+                        self.assertLess(abs(off_db), 1.0, (model.name, point["id"], needed))
+            self.assertGreaterEqual(points, 2, model.name)
+
+    def test_what_lies_before_a_point_does_nothing_to_what_is_fed_in_there(self) -> None:
+        model = models()[0]
+        receiver = at_its_best(model)
+        second = receiver.strip.stages[1]
+        receiver.lead, receiver.feed = second.points[0], Input(model.if_hz, 0.01, 0.3)
+        before = receiver.audio()
+        first = receiver.strip.stages[0].transformer
+        assert first is not None
+        receiver.turn(first.primary.adjuster_id, 1.0)
+        after = receiver.audio()
+        self.assertEqual(after.tone_v, before.tone_v)
+        self.assertAlmostEqual(after.noise_v / before.noise_v, 1.0, delta=1e-3)  # integrated over another grid
+
+    def test_a_name_that_is_no_point_is_refused_and_the_lead_stays(self) -> None:
+        receiver = at_its_best(models()[0])
+        hands = Hands(receiver, keep=lambda: None)
+        point = receiver.strip.stages[0].points[0]
+        hands.answer(f'LEAD "{point}"')
+        for wrong in ("rail", "nowhere", "V9-g1"):
+            hands.answer(f'LEAD "{wrong}"')
+            self.assertIn("no signal is fed in at", str(hands.answer("SYST:ERR?")))
+        self.assertEqual(hands.answer("LEAD?"), point)
+
+
+class Specified(unittest.TestCase):
+    def test_each_sensitivity_holds_over_the_whole_of_its_band(self) -> None:
+        held = 0
+        for model in models():
+            for specification in (s for s in model.specifications if "most_v" in s and "band" in s):
+                receiver = at_its_best(model)
+                for band, f in over_the_bands(receiver):
+                    if band == specification["band"]:
+                        held += 1
+                        self.assertLessEqual(level_for(receiver, f, "output"), specification["most_v"], (model.name, band, f))
+        self.assertGreaterEqual(held, 6)
+
+
+class Noise(unittest.TestCase):
+    def test_no_receiver_is_better_than_the_noise_of_its_aerial(self) -> None:
+        for model in models():
+            receiver = at_its_best(model)
+            top = receiver.strip_gain(model.if_hz)
+            bandwidth = 25.0 * sum((receiver.strip_gain(model.if_hz + 25.0 * i) / top) ** 2 for i in range(-600, 601))
+            for band, f in over_the_bands(receiver):
+                emf = level_for(receiver, f, "ratio")
+                # (S+N)/N of 10 dB at 30 %: S/N = 9 = 0.09 C/N
+                factor = emf**2 / (4.0 * AERIAL_OHM) / (100.0 * BOLTZMANN_J_PER_K * REFERENCE_TEMPERATURE_K * bandwidth)
+                self.assertGreater(factor, 1.0, (model.name, band, f))
+                self.assertLess(10.0 * math.log10(factor), 30.0, (model.name, band, f))
+
+    def test_it_grows_with_the_root_of_the_bandwidth(self) -> None:
+        model = models()[0]
+        narrow, wide = at_its_best(model), at_its_best(model)
+        for transformer in wide.transformers:
+            transformer.primary.q_factor /= 4.0
+            transformer.secondary.q_factor /= 4.0
+        for receiver in (narrow, wide):
+            receiver.lead, receiver.feed = receiver.strip.stages[0].points[0], Input(model.if_hz, 0.0, 0.3)
+        ratio = wide.noise_v() / wide.strip_gain(model.if_hz) / (narrow.noise_v() / narrow.strip_gain(model.if_hz))
+        self.assertAlmostEqual(ratio, 2.0, delta=0.05)
+
+    def test_ten_decibels_by_the_closed_formula(self) -> None:
+        model = models()[0]
+        receiver = at_its_best(model)
+        receiver.lead = receiver.strip.stages[0].points[0]
+        level = level_for(receiver, model.if_hz, "ratio")
+        at_input = receiver.noise_v() / receiver.strip_gain(model.if_hz)
+        self.assertAlmostEqual(level / at_input, math.sqrt(9.0 / 0.09), delta=0.02 * 10.0)
+
+    def test_a_meter_is_as_unquiet_at_any_polling(self) -> None:
+        spreads = []
+        for every_s in (0.02, 0.1, 0.5):
+            now = [0.0]
+            receiver = PracticeReceiver(models()[0], seed=4, misalign="none", clock=lambda: 0.0)
+            receiver.wander(share=0.0, memory_s=1.0)
+            receiver.lead, receiver.feed = receiver.strip.stages[0].points[0], Input(468e3, 0.0, 0.0)
+            meter = Millivoltmeter(receiver, seed=4, clock=lambda now=now: now[0])  # type: ignore[misc]
+            seen = []
+            for _ in range(3000):
+                now[0] += every_s
+                seen.append(float(meter.answer("MEAS:VOLT:AC?") or "nan"))
+            spreads.append(statistics.stdev(seen[20:]) / statistics.fmean(seen[20:]))
+        self.assertLess(max(spreads) / min(spreads), 1.15, spreads)
