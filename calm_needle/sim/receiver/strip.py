@@ -105,6 +105,7 @@ def _stages(
     model: Model, transformers: Sequence[Transformer], gains: Mapping[str, float], noise: Mapping[str, Any]
 ) -> Iterator[StripStage]:
     chain = list(_chain(model))
+    fed = {step.set_up.goes_in for group in model.groups for step in group.steps}
     behind = list(transformers)
     amplifiers = max(1, len(chain) - 1)
     for index, stage in enumerate(chain):
@@ -113,7 +114,7 @@ def _stages(
         own = behind.pop(0) if behind else None
         gain = gains["mixer"] if first else gains["if_amplifier"] ** (1.0 / amplifiers)
         ohm = _noise_ohm(model, stage.kind, noise)
-        yield StripStage(stage.kind, gain, own, ohm, _inputs(stage))
+        yield StripStage(stage.kind, gain, own, ohm, _inputs(stage, fed))
         if index == len(chain) - 1:
             for other in behind:
                 yield StripStage(AMPLIFYING, 1.0, other, 0.0, ())
@@ -139,5 +140,6 @@ def _chain(model: Model) -> Iterator[Stage]:
         stage = next((by_id[f] for f in stage.feeds if f in by_id and by_id[f].kind == AMPLIFYING), None)
 
 
-def _inputs(stage: Stage) -> tuple[str, ...]:
-    return tuple(p["id"] for p in stage.test_points if "injection" in p)
+def _inputs(stage: Stage, fed: set[str | None]) -> tuple[str, ...]:
+    """The points of a stage where a signal goes in: those with a level stated, and those that the procedure feeds."""
+    return tuple(p["id"] for p in stage.test_points if "injection" in p or p["id"] in fed)

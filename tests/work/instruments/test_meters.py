@@ -120,7 +120,7 @@ class UnderTheProbes(unittest.TestCase):
                 self.assertIn("switch it on by its safe start", str(caught.exception))
                 meters.practice.power(1.0)
                 meters.practice.let_pass(120.0)
-                meters.practice.clip_lead("V1-g1")
+                meters.practice.clip_lead("V2-g1")
                 before = meters.generator.state(), meters.practice.lead()
                 bands.hear(conn, job, band, meters)
                 self.assertEqual((meters.generator.state(), meters.practice.lead()), before)

@@ -203,7 +203,7 @@ class Words(NamedTuple):
         return Advice(
             "watch",
             "nothing",
-            f"{self.phrase[0].upper()}{self.phrase[1:]} slips: {_tally(verdict)}.",
+            f"{self.phrase[0].upper()}{self.phrase[1:]} slips{'' if verdict.way_known else ', if it is turned'}: {_tally(verdict)}.",
             "The tool turns and the needle hardly answers. If wax holds the core, clear it; never force it.",
         )
 

@@ -48,7 +48,8 @@ STILL_TURNS = 0.002  # turns below which the adjuster has not moved
 SAME_PLACE_TURNS, SAME_PLACE_SHARE = 0.15, 0.3  # turns, or share of the way come back, by which a crest may seem to have moved
 BACKLASH_TURNS = 0.02  # turns that a tool goes back before the core does
 SLIPS_TURNS, SLIPS_S, SLIPS_TYPED = 1.5, 12.0, 8  # turns, seconds, or readings, after which an adjuster that does little is said to slip
-SLIPS_DB, SLIPS_DB_PER_TURN, SLIPS_DB_PER_S = 0.6, 0.15, 0.06  # what it may have done that is little
+SLIPS_DB, SLIPS_DB_PER_TURN, SLIPS_DB_PER_S, SLIPS_DB_PER_READING = 0.6, 0.15, 0.06, 0.05  # what it may have done that is little
+SLIPS_WITHIN_S = 20.0  # s that are looked back over, where nobody counts turns
 WANDERING_DB = 0.5  # dB of fast wander beyond which nothing can be judged
 BY_ITSELF_DB = 4.0  # dB with hands off, beyond which nothing can be judged
 NULL_SHARE = 0.08  # of a null's depth that counts as being at its bottom
@@ -57,7 +58,7 @@ NULL_EQUAL = 0.35  # of its depth by which two passes through a null may differ:
 EQUAL_DB = 0.25  # dB by which two passes over a crest may differ in any case
 AT_CREST_DB = 0.06  # dB below the crest that count as on it, beside the wander
 HANDS_OFF_S = 3.0  # s at the beginning of a step in which the needle shows what it does by itself
-PATIENCE_FIRST_DB, PATIENCE_GROWS_DB, PATIENCE_MOST_DB = 0.02, 0.004, 0.12  # below the crest, per typed reading since it was proven
+PATIENCE_FIRST_DB, PATIENCE_GROWS_DB, PATIENCE_MOST_DB = 0.0, 0.002, 0.12  # below the crest, per typed reading since it was proven
 REST_S = 0.75  # s over which a needle at rest is averaged
 REACTION_S = 0.55  # s from what is said to the hand that stops
 PRECISE_DB = 0.06  # dB to which the height of a crest is to be known before the hand stops by it
@@ -75,7 +76,7 @@ class Verdict:
        rise_db, fall_db: how far it rose to the crest and fell behind it (left and right of it where turns are known).
        wander_db: standard deviation of a block. span_db: how far it went by itself with hands off. bar_db: the fall that counts.
        turns_to_crest: signed, in the adjuster's own sense. gain_left_db: from here to the crest.
-       turned, turned_s: turns of the tool, or seconds of turning, on its present way; moved_db: how far the needle went meanwhile.
+       turned, turned_s: turns of the tool on its present way, or lately seconds of it; moved_db: how far the needle went meanwhile.
        way_known: whether the hand's way is known, by turns or by the key.
     """
 
@@ -352,6 +353,7 @@ class PeakWatch:
             hands_off = now.time_s - self._began_s < HANDS_OFF_S  # nobody said so: it was only not turned yet
         if now is None or (not hands_off and (self._blocks < 3 or not self._wander.ready(self._sparse))):
             return Verdict("waiting", level_db=self._sign * now.level_db if now else None)
+        turned_s, lately_db = self._stretch.lately(math.inf if self._sparse else SLIPS_WITHIN_S)
         base = Verdict(
             "hands_off" if hands_off else "steady",
             level_db=self._sign * now.level_db,
@@ -360,8 +362,8 @@ class PeakWatch:
             span_db=self._wander.span_db,
             bar_db=self._bar(),
             turned=self._stretch.turned if now.turns is not None else None,
-            turned_s=self._stretch.turned_s,
-            moved_db=self._stretch.moved_db,
+            turned_s=turned_s,
+            moved_db=self._stretch.moved_db if now.turns is not None or self._sparse else lately_db,
             way_known=self._known,
         )
         if hands_off:
@@ -459,7 +461,7 @@ class PeakWatch:
             # from the same side and stops a little short leaves every circuit off to that side.
             asked = self._blocks - self._proven_at if self._proven else 0
             at = max(at if self._null else 0.0, min(PATIENCE_MOST_DB, PATIENCE_FIRST_DB + PATIENCE_GROWS_DB * asked))
-            return replace(base, kind=done if below <= at and self._came_back() else "past" if here or not self._came_back() else "return")
+            return replace(base, kind=self._said_of_typed(base, now, here=here, on_it=below <= at, done=done))
         top = self._stretch.top
         precise = self._null or len(self._crossed) >= 2 or self._height_error_db(crest) <= PRECISE_DB
         if here:
@@ -491,6 +493,14 @@ class PeakWatch:
             return replace(base, kind=done)
         self._due_s = self._due_s and now.time_s  # it stopped short: a little on, and look again
         return replace(base, kind="return")
+
+    def _said_of_typed(self, base: Verdict, now: Block, *, here: Crossing | None, on_it: bool, done: Kind) -> Kind:
+        if on_it and self._came_back():
+            return done
+        if here or not (self._known or self._came_back()):
+            return "past"
+        top = self._stretch.top
+        return "falling" if self._known and top and top.level_db - now.level_db >= base.bar_db else "return"
 
     def _deep_enough(self, base: Verdict, now: Block) -> bool:
         """Whether a flank was followed down far enough to come back by: further than to be sure that there is one. Not while it rises."""
@@ -536,7 +546,8 @@ class PeakWatch:
         """Whether the tool turns one way while little happens."""
         little = max(SLIPS_DB, 1.2 * (base.span_db or 0.0))
         if self._sparse:
-            return len(self._stretch.blocks) >= SLIPS_TYPED and base.moved_db < little
+            seen = len(self._stretch.blocks)
+            return seen >= SLIPS_TYPED and base.moved_db < max(little, SLIPS_DB_PER_READING * seen)
         if base.turned is not None:
             return base.turned >= SLIPS_TURNS and base.moved_db < max(little, SLIPS_DB_PER_TURN * base.turned)
         return base.turned_s >= SLIPS_S and base.moved_db < max(little, SLIPS_DB_PER_S * base.turned_s)

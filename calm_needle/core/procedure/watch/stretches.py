@@ -8,6 +8,7 @@ level        top                 a stretch is one way of the hand; where its way
 """
 
 import heapq
+import itertools
 import math
 from typing import NamedTuple
 
@@ -101,13 +102,18 @@ class Stretch:
         known = [b.turns for b in (self.blocks[0], self.blocks[-1]) if b.turns is not None] if self.blocks else []
         return abs(known[1] - known[0]) if len(known) == 2 else 0.0
 
-    @property
-    def turned_s(self) -> float:
-        return self.blocks[-1].time_s - self.blocks[0].time_s if self.blocks else 0.0
+    def lately(self, span_s: float) -> tuple[float, float]:
+        """Seconds of this way within the last span, and how far the needle went in them (dB)."""
+        if not self.blocks:
+            return 0.0, 0.0
+        now_s = self.blocks[-1].time_s
+        seen = list(itertools.takewhile(lambda b: now_s - b.time_s <= span_s, reversed(self.blocks)))
+        levels = [b.level_db for b in seen]
+        return now_s - seen[-1].time_s, max(levels) - min(levels)
 
     @property
     def moved_db(self) -> float:
-        """How far the needle went meanwhile."""
+        """How far the needle went on this way (dB)."""
         return max(self.rise.db, self.fall.db)
 
     @property

@@ -106,6 +106,8 @@ document.addEventListener('alpine:init', () => {
     async submit(e) {
       if (e.target.closest('header')) return;
       e.preventDefault();
+      // What has the focus is not exchanged: a button that says otherwise afterwards must not keep it.
+      if (e.target.matches('[data-swap]')) document.activeElement?.blur();
       await this.send(e.target);
     },
     async send(form, extra) {
