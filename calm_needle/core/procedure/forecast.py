@@ -24,10 +24,11 @@ class Pair(NamedTuple):
 
 
 class Forecast(NamedTuple):
-    """What is left to gain in all (dB), and pair by pair."""
+    """What is left to gain in all (dB), and pair by pair; how far off the first core of each pair was left (half bandwidths)."""
 
     left_db: float
     by_pair: Mapping[str, float]
+    off: Mapping[str, float]
 
 
 def loss_db(*, a1: float, a2: float, kappa: float) -> float:
@@ -36,8 +37,15 @@ def loss_db(*, a1: float, a2: float, kappa: float) -> float:
     return 10.0 * math.log10(((k - a1 * a2) ** 2 + (a1 + a2) ** 2) / (k * k))
 
 
-def left_after(*, gain_db: float, kappa: float) -> float:
-    """Return what a pair has left to gain (dB), whose second core gained so much after its first was peaked.
+class Left(NamedTuple):
+    """What a pair has left to gain (dB), and how far off its first core was left (half bandwidths)."""
+
+    gain_db: float
+    off: float
+
+
+def left_after(*, gain_db: float, kappa: float) -> Left:
+    """Return what a pair has left, whose second core gained so much after its first was peaked.
 
     κ up to 1, where a pair has one crest; above it the cores settle on one side of two humps, which only a sweep shows.
     """
@@ -45,7 +53,7 @@ def left_after(*, gain_db: float, kappa: float) -> float:
     for _ in range(50):
         middle = (low + high) / 2.0
         low, high = (middle, high) if _second(a2=middle, kappa=kappa)[0] < gain_db else (low, middle)
-    return max(0.0, _second(a2=low, kappa=kappa)[1])
+    return Left(max(0.0, _second(a2=low, kappa=kappa)[1]), crest_of_one(a_partner=low, kappa=kappa))
 
 
 def _second(*, a2: float, kappa: float) -> tuple[float, float]:
@@ -57,7 +65,7 @@ def _second(*, a2: float, kappa: float) -> tuple[float, float]:
 
 def forecast(gains: Mapping[str, float], pairs: Sequence[Pair]) -> Forecast | None:
     """Return what is left after a round in which each adjuster gained so much (dB, by id), or None where no pair was peaked in it."""
-    by_pair = {
-        p.name: left_after(gain_db=max(0.0, gains[p.second]), kappa=p.kappa) for p in pairs if p.first in gains and p.second in gains
-    }
-    return Forecast(sum(by_pair.values()), by_pair) if by_pair else None
+    left = {p.name: left_after(gain_db=max(0.0, gains[p.second]), kappa=p.kappa) for p in pairs if p.first in gains and p.second in gains}
+    if not left:
+        return None
+    return Forecast(sum(p.gain_db for p in left.values()), {n: p.gain_db for n, p in left.items()}, {n: p.off for n, p in left.items()})

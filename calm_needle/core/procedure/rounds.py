@@ -11,6 +11,7 @@ from calm_needle.core.dossier.model import RoundRule
 from calm_needle.core.procedure.forecast import Pair, forecast
 from calm_needle.core.quantities import format_db, format_si
 
+ASIDE = 0.05  # half bandwidths by which a core may be left to one side of its place
 SHRINK_UNSEEN = 0.3  # of the last round's gain, assumed before it has been seen; kappa = 0.75 gives 0.1 to 0.32
 TIMES_WANDER = 2.0
 SHRINK_BEST, SHRINK_WORST = 0.1, 0.9  # bounds, since single rounds scatter
@@ -65,6 +66,14 @@ def judge_rounds(
         right = "on its peak" if rule.unit == "dB" else "in its place"
         one = noun[:-1] if noun.endswith("s") else noun
         return RoundsVerdict(False, expected, f"Every {one} was {right} already. The {strip} was found right; leave it.", evidence)
+    aside = max(left.off.items(), key=lambda pair: pair[1]) if left else None
+    if expected < worth and aside and aside[1] > ASIDE:
+        return RoundsVerdict(
+            True,
+            expected,
+            f"Go round once more, for the centre: {aside[0]} was peaked while one of its cores stood off.",
+            f"{evidence} It would gain only {expected:.2f} dB, but its first core is left {aside[1]:.2f} half bandwidths to one side.",
+        )
     if expected < worth:
         gain = "gain" if rule.unit == "dB" else "move"
         return RoundsVerdict(

@@ -107,7 +107,7 @@ document.addEventListener('alpine:init', () => {
       if (e.target.closest('header')) return;
       e.preventDefault();
       // What has the focus is not exchanged: a button that says otherwise afterwards must not keep it.
-      if (e.target.matches('[data-swap]')) document.activeElement?.blur();
+      if (e.target.matches('[data-swap=turns-seen]')) document.activeElement?.blur();
       await this.send(e.target);
     },
     async send(form, extra) {
