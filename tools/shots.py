@@ -43,7 +43,8 @@ def bench_set_up(page: Page) -> None:
 
 def bench_past_the_crest(page: Page) -> None:
     bench = BenchPage.at_first_core(page)
-    turn_until(bench, "Past the crest")
+    page.get_by_role("button", name="Hide the turns").click()
+    turn_until(bench, "is passed: come back to it")
 
 
 def bench_lamp(page: Page) -> None:
@@ -234,9 +235,13 @@ def turn_until(bench: BenchPage, words: str) -> None:
             return
         if bench.main_act == "Set the level":
             bench.press("Enter")
-        if "anticlockwise" in bench.advice:
-            way = -1
-        bench.turn(way)
+        if "Turn the other way" in bench.advice:
+            way = -way
+            bench.press("c")
+        seen = bench.reading_id
+        if "Hands off" not in bench.advice:
+            bench.turn(way)
+        bench.wait_for_reading_after(seen + 2)
     raise AssertionError(f"“{words}” was never said; it says “{bench.advice}”")
 
 

@@ -150,12 +150,36 @@ class Rails(unittest.TestCase):
 
     def test_a_set_as_drawn_has_the_gain_it_is_drawn_for(self) -> None:
         for key in MODELS:
-            off, on = warm(key), warm(key)
-            assert off.supply
-            off.supply.power(0.0)  # then its power is taken for granted
-            for set_ in (off, on):
+            granted, on = PracticeReceiver(dossiers.model(key), seed=1, misalign="none"), warm(key)
+            for set_ in (granted, on):
                 set_.lead, set_.feed = set_.strip.stages[0].points[0], Input(dossiers.model(key).if_hz, 1e-6, 0.3)
-            self.assertAlmostEqual(20.0 * math.log10(on.free_v() / off.free_v()), 0.0, delta=1.2)
+            self.assertAlmostEqual(20.0 * math.log10(on.free_v() / granted.free_v()), 0.0, delta=1.2)
+
+
+class SwitchedOff(unittest.TestCase):
+    def test_the_whole_set_is_silent_or_none_of_it(self) -> None:
+        for key in MODELS:
+            never, off = PracticeReceiver(dossiers.model(key), seed=1, misalign="none"), warm(key)
+            assert off.supply
+            off.supply.power(0.0)
+            for point in (never.strip.stages[0].points[0], "aerial-socket"):
+                for set_, heard in ((never, True), (off, False)):
+                    set_.front_end.point(set_.front_end.bands[set_.front_end.band].band.f_low_hz * 1.2)
+                    f = dossiers.model(key).if_hz if point != "aerial-socket" else set_.front_end.dial_hz
+                    set_.lead, set_.feed = point, Input(f, 1e-3, 0.3)
+                    self.assertEqual(set_.audio().tone_v > 0.0, heard, (key, point))
+                    if not heard:
+                        self.assertEqual(set_.audio().noise_v, 0.0)
+
+    def test_in_silence_the_pointer_stays(self) -> None:
+        off = warm("halvern-6b")
+        assert off.supply
+        off.supply.power(0.0)
+        off.lead, off.feed = "aerial-socket", Input(1e6, 1e-3, 0.3)
+        off.front_end.select("MW")
+        off.front_end.point(0.9e6)
+        self.assertEqual(off.front_end.tune_in(1.4e6, loudness=off.free_v), off.front_end.dial_hz)
+        self.assertEqual(off.front_end.dial_hz, 0.9e6)
 
 
 class Faults(unittest.TestCase):

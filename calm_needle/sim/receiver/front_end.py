@@ -131,6 +131,7 @@ class FrontEnd:
 
     def tune_in(self, near_hz: float, *, loudness: Callable[[], float]) -> float:
         """Bring the pointer to the loudest place about a mark, as a hand does by ear, and return where it then stands (Hz)."""
+        before = self.dial_hz
         steps = [near_hz * (1.0 + SEARCHED * (2.0 * i / SEARCH_STEPS - 1.0)) for i in range(SEARCH_STEPS + 1)]
         best = near_hz
         for width in (1.0, 1.0 / SEARCH_STEPS):
@@ -139,6 +140,9 @@ class FrontEnd:
                 self.point(f)
                 heard.append((loudness(), self.dial_hz))
             best = max(heard)[1]
+            if max(heard)[0] <= 0.0:  # in silence nobody tunes
+                best = before
+                break
         self.point(best)
         return self.dial_hz
 

@@ -217,7 +217,7 @@ class PracticeReceiver:
         if self.lead not in self.aerial_points:
             return 0.0
         free = self._past_the_trap(f, level) * self.strip_gain(f) * self._alive(STRIP)
-        mixed = self.front_end.mixed(f, emission=self.supply.emission() if self.supply else 1.0)
+        mixed = self.front_end.mixed(f, emission=self.supply.emission() if self.supply and not self._granted else 1.0)
         if mixed is not None and mixed.frequency_hz > 0:
             free = math.hypot(free, level * mixed.gain * self.strip_gain(mixed.frequency_hz) * self._alive((*STRIP, *BEFORE_IT)))
         return free
@@ -225,13 +225,21 @@ class PracticeReceiver:
     def _entry(self) -> int | None:
         return None if self.lead is None else self.strip.entry(self.lead)
 
+    @property
+    def _granted(self) -> bool:
+        """Whether its power is taken for granted, all of it: nobody has switched it on by a safe start yet, or no circuit is known."""
+        return self.supply is None or not self.supply.was_on or not self._drawn_slopes
+
     def _alive(self, kinds: Sequence[str]) -> float:
         """Return what the valves that feed windings of these kinds do, times what they would in a set as drawn: by rails and emission.
 
-        1 for a set that nobody has switched on by its safe start: the pages of alignment take its power for granted.
+        1 for a set whose power is taken for granted; nothing of one that was switched off.
         """
-        if self.supply is None or self.supply.share == 0.0 or not self._drawn_slopes:
+        if self._granted:
             return 1.0
+        if self.supply is not None and self.supply.share == 0.0:
+            return 0.0
+        assert self.supply is not None
         now = self.clock()
         if not 0.0 <= now - self._slopes[0] < SLOPES_STAND_S:
             self._slopes = now, self.supply.slopes()
@@ -286,6 +294,7 @@ class PracticeReceiver:
             "band": self.front_end.band,
             "dial_hz": self.front_end.dial_hz,
             "share": self.supply.share if self.supply else None,
+            "was_on": bool(self.supply and self.supply.was_on),
             "cores": {
                 name: {"position_turns": c.position_turns, "tool_turns": c.tool_turns, "waxed": c.waxed} for name, c in self.cores.items()
             },
@@ -303,6 +312,8 @@ class PracticeReceiver:
             self.front_end.point(float(state["dial_hz"]))
         if self.supply and state.get("share"):
             self.supply.power(float(state["share"]))
+        if self.supply and state.get("was_on"):
+            self.supply.was_on = True
         for name, kept in state.get("cores", {}).items():
             if name in self.cores:
                 core = self.cores[name]

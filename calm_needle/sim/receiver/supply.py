@@ -26,6 +26,7 @@ class Supply:
         self._clock = clock
         self._nodes = {str(k): str(v) for k, v in self._data.get("points", {}).items()}
         self.share, self._since_s = 0.0, clock()
+        self.was_on = False  # whether anybody has switched it on yet
         self._warm, self._heat_s = 0.0, 0.0
         self._last: dict[str, float] | None = None
 
@@ -33,6 +34,7 @@ class Supply:
         """Give the set this share (0..1) of full power from now on; warmth goes on from where it was."""
         self._warm, self._heat_s = self._heaters(), self.heated_s()
         self.share, self._since_s = share, self._clock()
+        self.was_on = self.was_on or share > 0.0
 
     def heated_s(self) -> float:
         """Return how long the set's parts have warmed, in seconds at full power; off, it is cold again after some minutes."""
