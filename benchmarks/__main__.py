@@ -3,7 +3,7 @@
 import importlib
 import sys
 
-NAMES = ("engine", "watch", "reckon", "pages", "jobs", "start", "needle", "fuzz")
+NAMES = ("engine", "watch", "rehearse", "reckon", "pages", "jobs", "start", "needle", "fuzz")
 
 
 def main(names: list[str]) -> int:
