@@ -1,0 +1,61 @@
+import contextlib
+import io
+import json
+import tempfile
+import unittest
+from pathlib import Path
+from typing import Any
+
+from calm_needle.cli import main
+from calm_needle.errors import FieldsRefused, UnknownName
+from calm_needle.work.rehearsals import score
+from tests.support import halvern
+
+KEYS = {
+    *("dossier", "seed", "method", "misalign", "technician", "fault", "minutes", "touches", "rounds"),
+    *("if", "bands", "findings", "fault_named"),
+}
+UNQUIET = (0.012, 0.4)
+
+
+def rehearsed(**more: Any) -> dict[str, Any]:
+    return score(halvern.content(), name="halvern-6b.json", **{"seed": 4, **more})
+
+
+class Rehearsals(unittest.TestCase):
+    def test_the_same_seed_is_the_same_rehearsal_and_another_is_not(self) -> None:
+        self.assertEqual(rehearsed(), rehearsed())
+        self.assertNotEqual(rehearsed(), rehearsed(seed=5))
+
+    def test_turns_unknown_the_key_proves_each_core_and_fewer_touches_are_needed_than_by_the_book(self) -> None:
+        guided, book = (rehearsed(method=m, turns_known=False, unrest=UNQUIET) for m in ("guided", "book"))
+        self.assertEqual(set(guided), KEYS)
+        self.assertEqual(set(book), KEYS)
+        self.assertLessEqual(guided["if"]["gain_left_db"], 0.3)
+        self.assertLessEqual(abs(guided["if"]["peak_hz"] - guided["if"]["nominal_hz"]), 500.0)
+        self.assertEqual([f["sentence"] for f in guided["findings"]], ["Wax was cleared from the lower core of IFT1."])
+        self.assertLessEqual(sum(guided["touches"].values()), 0.7 * sum(book["touches"].values()))
+
+    def test_a_pair_coupled_too_closely_is_found_by_the_closing_sweep(self) -> None:
+        data = halvern.data()
+        data["simulation"]["transformers"]["IFT1"]["kappa"] = 1.3
+        result = score(json.dumps(data).encode(), name="close.json", seed=2)
+        self.assertTrue(any("middle of the response" in f["sentence"] for f in result["findings"]), result["findings"])
+
+    def test_a_fault_is_given_by_its_id_and_named_by_what_was_found(self) -> None:
+        self.assertTrue(rehearsed(faults=["if-capacitor-open"])["fault_named"])
+        with self.assertRaises(UnknownName):
+            rehearsed(faults=["nothing-like-it"])
+
+    def test_what_cannot_be_rehearsed_yet_is_said(self) -> None:
+        with self.assertRaises(FieldsRefused):
+            rehearsed(phase="dial")
+
+    def test_several_seeds_are_a_line_each(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            file = Path(folder) / "halvern.json"
+            file.write_bytes(halvern.content())
+            out = io.StringIO()
+            with contextlib.redirect_stdout(out):
+                self.assertEqual(main(["rehearse", str(file), "--seeds", "2-3", "--misalign", "light"]), 0)
+        self.assertEqual([json.loads(line)["seed"] for line in out.getvalue().splitlines()], [2, 3])
