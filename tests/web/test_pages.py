@@ -186,6 +186,7 @@ class BenchWithoutScript(PageTest):
             text = self.say("readings", reading=reading)
         self.assertIn("Highest so far is passed: come back to it.", text)
         text = self.say("turning-back")
+        self.assertIn("Turning back: noted.", text)
         for reading in ("130m", "140m", "148m", "117m"):
             text = self.say("readings", reading=reading)
         self.assertIn('data-part="reading">117<', text)

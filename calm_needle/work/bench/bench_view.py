@@ -173,7 +173,17 @@ def _advice(book: RunBook, bench: LiveBench | None, standing: Standing | None) -
     if move is not None:
         return Advice("watch", "level", move.sentence, move.evidence)
     assert standing is not None
-    return standing.advice
+    return _noted(book) or standing.advice
+
+
+def _noted(book: RunBook) -> Advice | None:
+    """What is said between the key and the first reading after it: that the way of the hand was understood."""
+    way, seen = book.state.hand.way, book.seen.watched
+    if way is None or not seen or seen[-1].way == way or seen[-1].turns is not None:
+        return None
+    if way == 0:
+        return Advice("calm", "clock", "Hands off: noted.", "What the needle does now, no turning does.")
+    return Advice("live", "turn_back", "Turning back: noted. Slowly.", "What is read from now on belongs to the way back.")
 
 
 def _links(bench: LiveBench | None) -> list[Any]:
