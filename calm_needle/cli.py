@@ -140,6 +140,7 @@ def run_rehearse(arguments: argparse.Namespace) -> int:
             name=arguments.dossier.name,
             seed=seed,
             phase=arguments.phase,
+            bands=arguments.band,
             misalign=arguments.misalign,
             faults=arguments.fault,
             method=arguments.method,

@@ -36,6 +36,7 @@ def score(
     name: str,
     seed: int,
     phase: str = "if",
+    bands: Sequence[str] = (),
     misalign: Misalignment = "moderate",
     faults: Sequence[str] = (),
     method: Method = "guided",
@@ -49,6 +50,8 @@ def score(
     """
     if phase not in PHASES:
         raise FieldsRefused({"phase": f"The practice receiver cannot be rehearsed in “{phase}” yet; only in: {', '.join(PHASES)}."})
+    if bands:
+        raise FieldsRefused({"band": "The intermediate frequency is the same on every band: leave --band out."})
     conn = db.connect(db.IN_MEMORY)
     try:
         model = shelf_work.take_in_dossier(conn, content, name=name)

@@ -50,6 +50,8 @@ class Rehearsals(unittest.TestCase):
     def test_what_cannot_be_rehearsed_yet_is_said(self) -> None:
         with self.assertRaises(FieldsRefused):
             rehearsed(phase="dial")
+        with self.assertRaises(FieldsRefused):
+            rehearsed(bands=["MW"])
 
     def test_several_seeds_are_a_line_each(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
