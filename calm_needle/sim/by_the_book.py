@@ -11,6 +11,7 @@ from typing import NamedTuple
 from calm_needle.core.dossier.model import Group, Model, RoundRule, Step
 from calm_needle.core.physics.levels import gain_db
 from calm_needle.core.procedure.kinds.table import KINDS
+from calm_needle.core.procedure.plan import model_group
 from calm_needle.sim.technician import CLOSE_TURNS_S, SPEED_TURNS_S, Manner
 
 READING_S = 0.05
@@ -57,10 +58,6 @@ def work(model: Model, phase: str, bench: Bench, *, seed: int, manner: Manner, t
             if moved < (group.repeat.below if group.repeat and group.repeat.unit == "dB" else MOVES_NOTHING_DB):
                 break
     return Worked(touches, {name: n for name, n in rounds.items() if _most(model_group(model, name)) > 1})
-
-
-def model_group(model: Model, group_id: str) -> Group:
-    return next(g for g in model.groups if g.id == group_id)
 
 
 def _most(group: Group) -> int:
