@@ -101,7 +101,7 @@ def summary(stream: Stream) -> dict[str, Any]:
         for name, true in (("past_s", verdict.kind == "past"), ("proven_s", verdict.evidence == "proven")):
             if true and out[name] is None:
                 out[name] = reading.t_s
-        if verdict.kind in ("crest", "twice") and out["take_s"] is None:
+        if verdict.may_take and out["take_s"] is None:
             out["take_s"], out["take_below_db"] = reading.t_s, round(verdict.gain_left_db or 0.0, 4)
         if verdict.kind == "slips":
             out["slips"] = True

@@ -70,7 +70,7 @@ class LevelJudge:
             verdict.kind,
             words.advice(verdict, start_db=start),
             _move(verdict),
-            may_take=verdict.kind in ("crest", "twice"),
+            may_take=verdict.may_take,
             doubt=why_not_sure(verdict),
             marks=Marks(None if verdict.kind == "waiting" else verdict.crest_db, verdict.crest_time_s, seen),
             figure=Figure(detail["gain_db"], verdict.wander_db or None, "dB"),

@@ -6,6 +6,7 @@ from typing import Any
 
 from calm_needle.core.procedure.kinds.kind import StepKind
 from calm_needle.core.procedure.kinds.level import HANDS_OFF_S, LevelJudge, level_offers
+from calm_needle.core.procedure.watch.peak_watch import TAKEN
 
 EVIDENCE = {
     "proven": "on the crest, crossed twice",
@@ -24,7 +25,7 @@ WORDS = {
 
 def report(detail: Mapping[str, Any]) -> str:
     """Return how a peak that was taken reads in the record."""
-    on_it = EVIDENCE.get(detail.get("evidence", "")) if detail["verdict"] in ("crest", "twice") else None
+    on_it = EVIDENCE.get(detail.get("evidence", "")) if detail["verdict"] in TAKEN else None
     return on_it or WORDS.get(detail["verdict"], "taken, no crest seen")
 
 

@@ -40,6 +40,7 @@ Kind = Literal[
     "end_stop",
     "wandering",
 ]
+TAKEN: frozenset[str] = frozenset(("crest", "twice"))  # the kinds at which it may be taken
 Evidence = Literal["none", "once", "twice", "proven"]
 
 BLOCK_S = 0.25  # s, longer than the averaging of any meter fit for peaking
@@ -97,6 +98,11 @@ class Verdict:
     turned_s: float = 0.0
     moved_db: float = 0.0
     way_known: bool = False
+
+    @property
+    def may_take(self) -> bool:
+        """Whether it is said that this may be taken."""
+        return self.kind in TAKEN
 
     @property
     def times_wander(self) -> float:
