@@ -141,6 +141,6 @@ def _by_the_book(model: Model, receiver: PracticeReceiver, clock: MadeUpClock, *
         return by_the_book.level_of(volts(), generator_v=level["at"], reference_v=level["v"])
 
     bench = by_the_book.Bench(set_up, read, receiver.turn, clock.go)
-    turns = receiver.cores.__contains__
+    turns = receiver.adjusters.__contains__
     done = by_the_book.work(model, phase, bench, seed=seed, manner=MANNERS[technician], turns=turns)
     return {"touches": done.touches, "rounds": done.rounds, "findings": [], "forecast_db": None}

@@ -100,7 +100,7 @@ class TypedJob(BrowserTest):
             elif "slips" in advice:
                 bench.press("w")
                 expect(bench.page.locator("[data-part=advice] p").first).not_to_contain_text("slips")
-                own.receiver.cores[adjuster.id].waxed = False
+                own.receiver.adjusters[adjuster.id].waxed = False
             elif "Turn the other way" in advice or "ome back" in advice:
                 # With the key: the program cannot see which way a hand turns.
                 amount = amount if "Turn the other" in advice else max(CLOSEST, amount / 2) if amount <= CLOSE else CLOSE

@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 
 from calm_needle.core.dossier.read import read_model
 from calm_needle.sim.receiver.adjuster import Core, fraction_for, inductance_at
-from calm_needle.sim.receiver.detection import controlled
+from calm_needle.sim.receiver.control import controlled
 from calm_needle.sim.receiver.practice import LEFT_OFF, Input, PracticeReceiver
 from tests.support import halvern
 from tests.support.properties import steady
@@ -66,9 +66,8 @@ class PhysicsItMustObey(unittest.TestCase):
     def test_no_core_can_better_the_aligned_strip(self) -> None:
         set_ = receiver()
         best = set_.strip_gain(halvern.IF_HZ)
-        for name in set_.cores:
-            if name not in set_._windings or set_.cores[name].waxed:
-                continue
+        for winding in (w for s in set_.chain.stages[set_.chain.mixer :] for w in s.windings if not w.core.waxed):
+            name = winding.adjuster_id
             for turns in (-0.3, 0.6):
                 set_.turn(name, turns)
                 self.assertLess(set_.strip_gain(halvern.IF_HZ), best)
@@ -76,10 +75,9 @@ class PhysicsItMustObey(unittest.TestCase):
 
     def test_the_trap_has_its_null_where_it_resonates(self) -> None:
         set_ = receiver()
-        assert set_.trap is not None
         set_.lead = "aerial-socket"
         at_null = set_.audio().tone_v
-        set_.turn(set_.trap.adjuster_id, 1.0)
+        set_.turn("L1", 1.0)
         self.assertGreater(20 * math.log10(set_.audio().tone_v / at_null), 10.0)
 
 
@@ -112,9 +110,10 @@ class SeedsAndState(unittest.TestCase):
 
     def test_misalignment_is_as_far_as_it_says(self) -> None:
         for name, (_, most) in LEFT_OFF.items():
-            right = {n: c.position_turns for n, c in receiver(3).cores.items()}
-            for n, core in receiver(3, name).cores.items():
-                self.assertLessEqual(abs(core.position_turns - right[n]), most + 1e-9, (name, n))
+            right = {w.adjuster_id: w.core.position_turns for w in receiver(3).chain.windings}
+            for winding in receiver(3, name).chain.windings:
+                off = abs(winding.core.position_turns - right[winding.adjuster_id])
+                self.assertLessEqual(off, most + 1e-9, (name, winding.adjuster_id))
 
     def test_unplugged_and_plugged_in_again_it_is_as_it_was_left(self) -> None:
         set_ = receiver(4, "moderate")

@@ -6,7 +6,8 @@ from hypothesis import strategies as st
 
 from calm_needle.core.dossier.model import Model
 from calm_needle.sim.receiver.network import GROUND, Path, Source, Valve, resistance_between, solve
-from calm_needle.sim.receiver.practice import STRAY_F, PracticeReceiver
+from calm_needle.sim.receiver.practice import PracticeReceiver
+from calm_needle.sim.receiver.transformer import STRAY_F
 from tests.support import dossiers
 from tests.support.properties import steady
 
@@ -135,7 +136,7 @@ class EveryDemoSet(unittest.TestCase):
 
         def change_db(strip: PracticeReceiver) -> float:
             """What three turns of the core in hand change."""
-            strip.cores["IFT2-upper"].position_turns = strip.cores["IFT2-upper"].travel_turns / 2.0
+            strip.adjusters["IFT2-upper"].position_turns = strip.adjusters["IFT2-upper"].travel_turns / 2.0
             middle = strip.strip_gain(model.if_hz)
             strip.turn("IFT2-upper", 3.0)
             return abs(20.0 * math.log10(strip.strip_gain(model.if_hz) / middle))

@@ -5,7 +5,7 @@ from collections.abc import Callable
 
 from calm_needle.core.scpi import Command, read_number
 from calm_needle.sim.instruments.stand_in import BAD_DATA, MISSING, OUT_OF_RANGE, Refusal, StandIn, number_of
-from calm_needle.sim.receiver.adjuster import Core
+from calm_needle.sim.receiver.adjuster import Adjuster
 from calm_needle.sim.receiver.practice import PracticeReceiver, Probes
 from calm_needle.sim.receiver.supply import Supply
 
@@ -25,7 +25,7 @@ class Hands(StandIn):
         self._receiver, self._keep = receiver, keep
         self.parameters |= {"TURN": 2, "PROBes": 3, "PART:FIT": 2, "PART:WIND": 3, "PART:ACRoss": 2}
         self.commands |= {
-            "ADJusters": lambda _: ",".join(self._receiver.cores),
+            "ADJusters": lambda _: ",".join(self._receiver.adjusters),
             "TURN": self._turn,
             "POSition": self._position,
             "WAX:CLEar": self._clear_wax,
@@ -41,16 +41,16 @@ class Hands(StandIn):
             "PART:ACRoss": self._across,
         }
 
-    def _core(self, command: Command) -> Core:
+    def _adjuster(self, command: Command) -> Adjuster:
         if not command.arguments:
             raise Refusal(*MISSING)
-        core = self._receiver.cores.get(command.arguments[0])
-        if core is None:
+        adjuster = self._receiver.adjusters.get(command.arguments[0])
+        if adjuster is None:
             raise Refusal(-224, f"Illegal parameter value: no adjuster {command.arguments[0][:40]}")
-        return core
+        return adjuster
 
     def _turn(self, command: Command) -> str | None:
-        core = self._core(command)
+        adjuster = self._adjuster(command)
         if len(command.arguments) < 2:
             raise Refusal(*MISSING)
         try:
@@ -59,18 +59,18 @@ class Hands(StandIn):
             raise Refusal(*BAD_DATA) from None
         if abs(turns) > MOST_TURNS_AT_ONCE:
             raise Refusal(*OUT_OF_RANGE)
-        core.turn(turns)
+        adjuster.turn(turns)
         self._keep()
-        return self._shown(core)
+        return self._shown(adjuster)
 
     def _position(self, command: Command) -> str:
-        return self._shown(self._core(command))
+        return self._shown(self._adjuster(command))
 
-    def _shown(self, core: Core) -> str:
-        return f"{core.tool_turns:.6f},{int(core.at_stop())},{core.position_turns / core.travel_turns:.4f}"
+    def _shown(self, adjuster: Adjuster) -> str:
+        return f"{adjuster.tool_turns:.6f},{int(adjuster.at_stop())},{adjuster.position_turns / adjuster.travel_turns:.4f}"
 
     def _clear_wax(self, command: Command) -> None:
-        self._core(command).waxed = False
+        self._adjuster(command).waxed = False
         self._keep()
 
     def _lead(self, command: Command) -> str | None:
@@ -90,26 +90,26 @@ class Hands(StandIn):
 
     def _band(self, command: Command) -> str | None:
         """Which band the set is switched to."""
-        front_end = self._receiver.front_end
+        dial = self._receiver.dial
         if command.asks:
-            return front_end.band or "NONE"
+            return dial.band or "NONE"
         if not command.arguments:
             raise Refusal(*MISSING)
-        if command.arguments[0] not in front_end.bands:
+        if command.arguments[0] not in dial.bands:
             raise Refusal(-224, f"Illegal parameter value: no band {command.arguments[0][:40]} whose tanks are known")
-        front_end.select(command.arguments[0])
+        dial.select(command.arguments[0])
         self._keep()
         return None
 
     def _tune(self, command: Command) -> str:
         """Tune by ear to the loudest place about a mark of the dial; asked without one, where the pointer stands."""
-        front_end = self._receiver.front_end
-        if not front_end.band:
+        dial = self._receiver.dial
+        if not dial.band:
             raise Refusal(-241, "Hardware missing: this dossier describes no tanks")
         if command.arguments:
-            front_end.tune_in(number_of(command, low=1e3, high=1e9), loudness=self._receiver.free_v)
+            dial.tune_in(number_of(command, low=1e3, high=1e9), loudness=self._receiver.free_v)
             self._keep()
-        return f"{front_end.dial_hz:.1f}"
+        return f"{dial.dial_hz:.1f}"
 
     def _probes(self, command: Command) -> str | None:
         """Where the meter's probes are: a test point against the chassis; across a part, in circuit or with one end lifted; or beyond

@@ -5,7 +5,8 @@ import random
 from calm_needle.core.scpi import Command
 from calm_needle.sim.instruments.multimeter import OVERLOAD, rounded
 from calm_needle.sim.instruments.stand_in import StandIn
-from calm_needle.sim.receiver.practice import STRAY_F, PracticeReceiver
+from calm_needle.sim.receiver.practice import PracticeReceiver
+from calm_needle.sim.receiver.transformer import STRAY_F
 
 LEADS_F = 1.6e-12
 LEADS_H = 0.4e-6

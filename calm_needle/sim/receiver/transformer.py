@@ -1,27 +1,47 @@
-"""An intermediate-frequency transformer: two tuned windings, unequal Q, coupled."""
+"""A tuned winding with its core: of an intermediate-frequency transformer, a can, a trap."""
 
-from dataclasses import dataclass
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
 
-from calm_needle.core.physics.coupling import pair_transfer
+from calm_needle.core.dossier.model import Adjuster
 from calm_needle.core.physics.resonance import inductance_h, resonant_frequency_hz
 from calm_needle.sim.receiver.adjuster import Core, fraction_for
+
+STRAY_F = 9e-12  # of valve, leads and the winding itself, where the capacitor is open
+# What a dossier that does not describe its windings is given: typical of valve sets of the class.
+TYPICAL: dict[str, float] = {"c_f": 120e-12, "q": 80.0}
+TYPICAL_SPREAD = 0.12  # of the inductance, each way from the middle of the travel
+TYPICAL_TRAVEL_TURNS = 12.0
 
 
 @dataclass
 class Winding:
-    """One tuned winding with its core."""
+    """One tuned winding with its core. `part` is the dossier's, where it lists it; probe_f: what a probe hangs across it."""
 
     adjuster_id: str
     c_f: float
     q_factor: float
     core: Core
+    part: str = ""
     wound: float = 1.0  # inductance as wound anew, times the maker's
+    drawn_f: float = 0.0
+    probe_f: float = 0.0
+    _as_it_was: tuple[float, float, float] = field(default=(-1.0, 0.0, 0.0), repr=False)
+    _frequency_hz: float = field(default=0.0, repr=False)
+
+    def __post_init__(self) -> None:
+        self.drawn_f = self.c_f
 
     def inductance_h(self) -> float:
         return self.wound * self.core.inductance_h()
 
     def frequency_hz(self) -> float:
-        return resonant_frequency_hz(l_h=self.inductance_h(), c_f=self.c_f)
+        now = (self.core.position_turns, self.c_f + self.probe_f, self.wound)
+        if now != self._as_it_was:  # asked for several times at every reading, and changed at few of them
+            self._as_it_was, self._frequency_hz = now, resonant_frequency_hz(l_h=self.inductance_h(), c_f=now[1])
+        return self._frequency_hz
 
     def position_for(self, f_hz: float) -> float:
         """Return the position (turns) at which the winding resonates at f_hz, or the stop nearest to it."""
@@ -29,24 +49,10 @@ class Winding:
         return self.core.travel_turns * fraction_for(wanted, l_min_h=self.core.l_min_h, l_max_h=self.core.l_max_h)
 
 
-@dataclass
-class Transformer:
-    """Primary, secondary and their coupling; transfer 1 is two windings of critical coupling in tune."""
-
-    name: str
-    kappa: float
-    primary: Winding
-    secondary: Winding
-
-    def transfer(self, f_hz: float) -> float:
-        """Return |T| at a frequency (Hz)."""
-        return abs(
-            pair_transfer(
-                f_hz=f_hz,
-                f1_hz=self.primary.frequency_hz(),
-                q1=self.primary.q_factor,
-                f2_hz=self.secondary.frequency_hz(),
-                q2=self.secondary.q_factor,
-                kappa=self.kappa,
-            )
-        )
+def winding_of(adjuster: Adjuster, data: Mapping[str, Any] | None, *, if_hz: float, part: str = "") -> Winding:
+    """Return the winding that an adjuster turns, its core in the middle of its travel; a typical one where the dossier has no data."""
+    if data is None:
+        middle = 1.0 / ((2.0 * math.pi * if_hz) ** 2 * TYPICAL["c_f"])
+        data = {**TYPICAL, "l_min_h": middle * (1.0 - TYPICAL_SPREAD), "l_max_h": middle * (1.0 + TYPICAL_SPREAD)}
+    travel = adjuster.travel_turns or TYPICAL_TRAVEL_TURNS
+    return Winding(adjuster.id, data["c_f"], data["q"], Core(data["l_min_h"], data["l_max_h"], travel, travel / 2.0), part)

@@ -74,6 +74,11 @@ class TrueParts:
     def __getitem__(self, name: str) -> TruePart:
         return self._parts[name]
 
+    def is_open(self, name: str) -> bool:
+        """Whether a part that is there carries nothing."""
+        part = self._parts.get(name)
+        return part is not None and part.open
+
     def data(self, name: str) -> Mapping[str, Any]:
         """Return what the dossier says of a part."""
         return dict(self._data[name])

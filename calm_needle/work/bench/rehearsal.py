@@ -84,7 +84,7 @@ def _do_step(bench: _Bench) -> None:
     clock.go(4.0)
     _feed(bench, None)
     bench.meter.reset()
-    core = next((a for a in step.adjusters if a in receiver.cores), None)
+    core = next((a for a in step.adjusters if a in receiver.adjusters), None)
     hand, reads = (
         Hand(seed=bench.seed, spell=len(book.state.visits), manner=bench.manner),
         book.seen.kind is None or book.seen.kind.asks_reading,
@@ -104,9 +104,9 @@ def _do_step(bench: _Bench) -> None:
         elif move.way == "answer":
             book.take(answer=move.answer)
             return
-        elif move.way == "slipping" and core and receiver.cores[core].waxed:
+        elif move.way == "slipping" and core and receiver.adjusters[core].waxed:
             clock.go(60.0)
-            receiver.cores[core].waxed = False
+            receiver.adjusters[core].waxed = False
             book.clear_wax()
             continue
         settled = settled + 1 if standing.may_take else 0
@@ -141,7 +141,7 @@ def _read(bench: _Bench, count: int, core: str | None) -> None:
     for _ in range(count):
         _feed(bench, None)
         bench.clock.go(READING_S)
-        there = bench.receiver.cores[core] if core and bench.turns_known else None
+        there = bench.receiver.adjusters[core] if core and bench.turns_known else None
         bench.book.add_reading(
             Quantity(_shown(bench), bench.book.seen.series.unit),
             kind="live",

@@ -4,7 +4,8 @@ from pathlib import Path
 from typing import Literal, NamedTuple
 
 from calm_needle.core.procedure.run import rounds_of
-from calm_needle.sim.receiver.practice import PracticeReceiver, Truth
+from calm_needle.sim.receiver.practice import PracticeReceiver
+from calm_needle.sim.receiver.truth import Truth
 from calm_needle.store import db
 from calm_needle.work.bench.rehearsal import rehearse
 from calm_needle.work.bench.run_book import RunBook

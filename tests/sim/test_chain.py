@@ -9,7 +9,7 @@ from calm_needle.core.dossier.model import Model
 from calm_needle.sim.instruments.hands import Hands
 from calm_needle.sim.instruments.millivoltmeter import Millivoltmeter
 from calm_needle.sim.receiver.practice import Input, PracticeReceiver
-from calm_needle.sim.receiver.strip import AERIAL_OHM
+from calm_needle.sim.receiver.stages.band_tanks import AERIAL_OHM
 from tests.support import dossiers
 
 STANDARD_W = 0.05
@@ -38,10 +38,15 @@ def level_for(receiver: PracticeReceiver, f_hz: float, enough: str) -> float:
     for _ in range(50):
         middle = math.sqrt(low * high)
         receiver.feed = Input(f_hz, middle, 0.3)
-        tone, noise = receiver.audio()
+        tone, noise, _ = receiver.audio()
         there = tone >= standard_v(receiver.model) if enough == "output" else tone**2 + noise**2 >= TEN_DB * noise**2
         low, high = (low, middle) if there else (middle, high)
     return high
+
+
+def inputs(receiver: PracticeReceiver) -> list[str]:
+    """The points from the mixer's input on where a generator can be clipped."""
+    return [s.points[0] for s in receiver.chain.stages[receiver.chain.mixer :] if s.points]
 
 
 @cache
@@ -50,12 +55,12 @@ def models() -> tuple[Model, ...]:
 
 
 def over_the_bands(receiver: PracticeReceiver) -> Iterator[tuple[str, float]]:
-    receiver.lead = next(iter(receiver.aerial_points))
+    receiver.lead = receiver.chain.stages[0].points[0]
     for band in receiver.model.bands:
-        if band.id in receiver.front_end.bands:
-            receiver.front_end.select(band.id)
+        if band.id in receiver.dial.bands:
+            receiver.dial.select(band.id)
             for f in (band.f_low_hz, math.sqrt(band.f_low_hz * band.f_high_hz), band.f_high_hz):
-                receiver.front_end.point(f)
+                receiver.dial.point(f)
                 yield band.id, f
 
 
@@ -76,12 +81,9 @@ class APointIsAPoint(unittest.TestCase):
     def test_what_lies_before_a_point_does_nothing_to_what_is_fed_in_there(self) -> None:
         model = models()[0]
         receiver = at_its_best(model)
-        second = receiver.strip.stages[1]
-        receiver.lead, receiver.feed = second.points[0], Input(model.if_hz, 0.01, 0.3)
+        receiver.lead, receiver.feed = inputs(receiver)[1], Input(model.if_hz, 0.01, 0.3)
         before = receiver.audio()
-        first = receiver.strip.stages[0].transformer
-        assert first is not None
-        receiver.turn(first.primary.adjuster_id, 1.0)
+        receiver.turn(receiver.chain.windings[1].adjuster_id, 1.0)
         after = receiver.audio()
         self.assertEqual(after.tone_v, before.tone_v)
         self.assertAlmostEqual(after.noise_v / before.noise_v, 1.0, delta=1e-3)  # integrated over another grid
@@ -89,7 +91,7 @@ class APointIsAPoint(unittest.TestCase):
     def test_a_name_that_is_no_point_is_refused_and_the_lead_stays(self) -> None:
         receiver = at_its_best(models()[0])
         hands = Hands(receiver, keep=lambda: None)
-        point = receiver.strip.stages[0].points[0]
+        point = inputs(receiver)[0]
         hands.answer(f'LEAD "{point}"')
         for wrong in ("rail", "nowhere", "V9-g1"):
             hands.answer(f'LEAD "{wrong}"')
@@ -126,20 +128,20 @@ class Noise(unittest.TestCase):
     def test_it_grows_with_the_root_of_the_bandwidth(self) -> None:
         model = models()[0]
         narrow, wide = at_its_best(model), at_its_best(model)
-        for transformer in wide.transformers:
-            transformer.primary.q_factor /= 4.0
-            transformer.secondary.q_factor /= 4.0
+        for winding in wide.chain.windings:
+            winding.q_factor /= 4.0
         for receiver in (narrow, wide):
-            receiver.lead, receiver.feed = receiver.strip.stages[0].points[0], Input(model.if_hz, 0.0, 0.3)
+            receiver.lead, receiver.feed = inputs(receiver)[0], Input(model.if_hz, 0.0, 0.3)
         ratio = wide.noise_v() / wide.strip_gain(model.if_hz) / (narrow.noise_v() / narrow.strip_gain(model.if_hz))
         self.assertAlmostEqual(ratio, 2.0, delta=0.05)
 
     def test_ten_decibels_by_the_closed_formula(self) -> None:
         model = models()[0]
         receiver = at_its_best(model)
-        receiver.lead = receiver.strip.stages[0].points[0]
+        receiver.lead = inputs(receiver)[0]
         level = level_for(receiver, model.if_hz, "ratio")
-        at_input = receiver.noise_v() / receiver.strip_gain(model.if_hz)
+        receiver.feed = Input(model.if_hz, level, 0.3)
+        at_input = receiver.noise_v() / (receiver.free_v() / level)
         self.assertAlmostEqual(level / at_input, math.sqrt(9.0 / 0.09), delta=0.02 * 10.0)
 
     def test_a_meter_is_as_unquiet_at_any_polling(self) -> None:
@@ -148,7 +150,7 @@ class Noise(unittest.TestCase):
             now = [0.0]
             receiver = PracticeReceiver(models()[0], seed=4, misalign="none", clock=lambda: 0.0)
             receiver.wander(share=0.0, memory_s=1.0)
-            receiver.lead, receiver.feed = receiver.strip.stages[0].points[0], Input(468e3, 0.0, 0.0)
+            receiver.lead, receiver.feed = inputs(receiver)[0], Input(468e3, 0.0, 0.0)
             meter = Millivoltmeter(receiver, seed=4, clock=lambda now=now: now[0])  # type: ignore[misc]
             seen = []
             for _ in range(3000):

@@ -1,0 +1,101 @@
+"""Band switch and pointer: the tuning of a practice set, by its printed scale.
+
+The gang at a mark is what the nominal oscillator needs to receive that mark: so the scale was printed. The pointer goes along the scale
+by millimetres; between two marks the logarithm of the frequency is taken as even.
+"""
+
+import bisect
+import math
+from collections.abc import Callable, Sequence
+
+from calm_needle.core.dossier.model import Band, Model
+from calm_needle.sim.receiver.adjuster import Tuning
+from calm_needle.sim.receiver.band_tank import BandTank
+
+SEARCHED, SEARCH_STEPS = 0.06, 240  # how far a hand looks about a mark, as a share of its frequency, and in how many steps
+TUNING_TURNS = 12.0  # of the knob, from one end of the scale to the other
+
+
+class Dial:
+    """Where a set is tuned: `select` a band, `point` the pointer, or turn `tuning`. printed: the oscillator's tank of each band."""
+
+    def __init__(self, model: Model, printed: dict[str, BandTank]) -> None:
+        self.bands: dict[str, Band] = {b.id: b for b in model.bands if b.id in printed}
+        self._printed = printed
+        self.band, self.dial_hz = "", 0.0
+        self.tuning = Tuning(TUNING_TURNS, TUNING_TURNS / 2.0, moved=self._follow)
+        if self.bands:
+            self.select(next(iter(self.bands)))
+
+    def select(self, band: str) -> None:
+        """Change to a band, the pointer at the middle of its scale. Raises KeyError for one it does not have."""
+        there = self.bands[band]
+        self.band = band
+        self.point(math.sqrt(there.f_low_hz * there.f_high_hz))
+
+    def point(self, dial_hz: float) -> None:
+        """Bring the pointer to a frequency of the printed scale, or to the end of the scale nearest to it."""
+        band = self.bands[self.band]
+        self.dial_hz = min(max(dial_hz, band.f_low_hz), band.f_high_hz)
+        self.tuning.position_turns = TUNING_TURNS * along(band, self.dial_hz)
+
+    def gang_f(self) -> float:
+        """Return how much the gang has where the pointer stands (F)."""
+        if not self.band:
+            return 0.0
+        band = self.bands[self.band]
+        return self._printed[self.band].gang_for(self.dial_hz + (band.if_hz if band.side == "above" else -band.if_hz))
+
+    def tune_in(self, near_hz: float, *, loudness: Callable[[], float]) -> float:
+        """Bring the pointer to the loudest place about a mark, as a hand does by ear, and return where it then stands (Hz)."""
+        before = self.dial_hz
+        steps = [near_hz * (1.0 + SEARCHED * (2.0 * i / SEARCH_STEPS - 1.0)) for i in range(SEARCH_STEPS + 1)]
+        best = near_hz
+        for width in (1.0, 1.0 / SEARCH_STEPS):
+            heard = []
+            for f in [best + (f - near_hz) * width for f in steps]:
+                self.point(f)
+                heard.append((loudness(), self.dial_hz))
+            best = max(heard)[1]
+            if max(heard)[0] <= 0.0:  # in silence nobody tunes
+                best = before
+                break
+        self.point(best)
+        return self.dial_hz
+
+    def _follow(self) -> None:
+        """The pointer goes where the knob was turned to."""
+        if self.band:
+            self.dial_hz = at_share(self.bands[self.band], self.tuning.share)
+
+
+def along(band: Band, dial_hz: float) -> float:
+    """Return how far along its scale a frequency stands, 0..1 from its lower end."""
+    f, mm = _scale(band)
+    return _between(math.log(dial_hz), [math.log(v) for v in f], [(m - mm[0]) / (mm[-1] - mm[0]) for m in mm])
+
+
+def at_share(band: Band, share: float) -> float:
+    """Return the frequency (Hz) that stands so far along the scale."""
+    f, mm = _scale(band)
+    return math.exp(_between(share, [(m - mm[0]) / (mm[-1] - mm[0]) for m in mm], [math.log(v) for v in f]))
+
+
+def _scale(band: Band) -> tuple[list[float], list[float]]:
+    """The marks of a band with its two ends; where it has none, a scale that is even in the logarithm."""
+    marks = [(m.dial_hz, m.position_mm) for m in band.marks]
+    if len(marks) < 2:
+        return [band.f_low_hz, band.f_high_hz], [0.0, 1.0]
+    f, mm = [m[0] for m in marks], [m[1] for m in marks]
+    for end, first, second, at in ((band.f_low_hz, 0, 1, 0), (band.f_high_hz, -1, -2, len(f))):
+        if abs(f[first] / end - 1.0) > 1e-9:  # the scale goes on a little beyond its outermost mark
+            slope = (mm[first] - mm[second]) / math.log(f[first] / f[second])
+            place = mm[first] + slope * math.log(end / f[first])
+            f.insert(at if at == 0 else len(f), end)
+            mm.insert(at if at == 0 else len(mm), place)
+    return f, mm
+
+
+def _between(x: float, xs: Sequence[float], ys: Sequence[float]) -> float:
+    i = min(max(bisect.bisect_right(xs, x) - 1, 0), len(xs) - 2)
+    return ys[i] + (ys[i + 1] - ys[i]) * (x - xs[i]) / (xs[i + 1] - xs[i])

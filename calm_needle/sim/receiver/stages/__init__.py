@@ -1,0 +1,1 @@
+"""The links of the chain, a kind a file."""

@@ -1,0 +1,40 @@
+"""The oscillator: on every band a tank that the gang tunes, alive while its coil is whole and its valve emits."""
+
+from collections.abc import Mapping
+
+from calm_needle.sim.receiver.adjuster import Adjuster
+from calm_needle.sim.receiver.band_tank import BandTank
+from calm_needle.sim.receiver.signal import Now, Wave
+from calm_needle.sim.receiver.stages.stage import Built, Stage
+
+DRIVE_V = 6.0  # V r.m.s. across its tank, of valves of the class
+
+
+class Oscillator(Stage):
+    """tank: the key of a band's tank (oscillator_tank); drive_v. It stands beside the chain, and feeds the mixer."""
+
+    def __init__(self, built: Built) -> None:
+        super().__init__(built)
+        adjusters = {a.id: a for a in built.model.adjusters}
+        described = {str(b["id"]): b.get(str(built.data.get("tank", "oscillator_tank")), {}) for b in built.model.raw["bands"]}
+        self.tanks = {name: BandTank(tank, adjusters) for name, tank in described.items() if "l_h" in tank and "trim_f" in tank}
+        self._parts, self._drive_v = built.parts, float(built.data.get("drive_v", DRIVE_V))
+
+    @property
+    def adjusters(self) -> Mapping[str, Adjuster]:
+        return {name: a for tank in self.tanks.values() for name, a in tank.adjusters.items()}
+
+    def runs_at_hz(self, band: str, gang_f: float, *, emission: float) -> float | None:
+        """Return where it oscillates (Hz); None where it does not."""
+        tank = self.tanks.get(band)
+        if tank is None or emission <= 0.0 or self._parts.is_open(tank.coil):
+            return None
+        return tank.frequency_hz(gang_f)
+
+    def own(self, now: Now) -> list[Wave]:
+        """Return what stands across its tank."""
+        return [] if now.oscillator_hz is None else [Wave(now.oscillator_hz, self._drive_v)]
+
+    def probed(self, farads: float, *, at_output: bool) -> None:
+        for tank in self.tanks.values():
+            tank.probe_f = farads
