@@ -10,6 +10,7 @@ from calm_needle.bench.instrument import Instrument
 from calm_needle.bench.lcr_meter import LcrMeter
 from calm_needle.bench.millivoltmeter import Millivoltmeter
 from calm_needle.bench.multimeter import Multimeter
+from calm_needle.bench.oscilloscope import Oscilloscope
 from calm_needle.bench.practice_set import PracticeSet
 from calm_needle.bench.transport import Transport
 from calm_needle.core.scpi import read_number
@@ -40,17 +41,19 @@ class InstrumentKind:
 KINDS: dict[str, InstrumentKind] = {
     k.id: k
     for k in (
-        InstrumentKind("practice-set", "Practice set", "set", PracticeSet, identity="Practice set", sets=("lead",), live=True),
+        InstrumentKind("practice-set", "Practice set", "set", PracticeSet, identity="Practice set",
+                       sets=("lead", "band", "dial", "control"), live=True),
         InstrumentKind("generator", "Generator", "generator", Generator, "OUTP?", sets=("frequency", "level", "modulation"), live=True),
         InstrumentKind("lcr-meter", "LCR meter", "LCR", LcrMeter, "MEAS:IND?"),
         InstrumentKind("multimeter", "Multimeter", "multimeter", Multimeter, "MEAS:VOLT:DC?", reads={"V": Multimeter.alternating_volts}),
+        InstrumentKind("oscilloscope", "Oscilloscope", "scope", Oscilloscope, "SWE:TIME?", reads={"Vpp": Oscilloscope.peak_to_peak}),
         InstrumentKind("ac-millivoltmeter", "A.c. millivoltmeter", "meter", Millivoltmeter, "MEAS:VOLT:AC?",
                        reads={"V": Millivoltmeter.volts}, live=True),
         InstrumentKind("counter", "Counter", "counter", Counter, "MEAS:FREQ?", reads={"Hz": Counter.hertz}),
     )
 }  # fmt: skip
 # As lists show them.
-LISTED = ("generator", "ac-millivoltmeter", "multimeter", "lcr-meter", "counter", "practice-set")
+LISTED = ("generator", "ac-millivoltmeter", "multimeter", "lcr-meter", "counter", "oscilloscope", "practice-set")
 STATE_WORDS = {"absent": "absent", "ready": "ready", "lost": "not there", "silent": "does not answer", "odd": "answers oddly"}
 
 

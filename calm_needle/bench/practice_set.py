@@ -50,6 +50,26 @@ class PracticeSet(Instrument):
         """Get where the generator's lead is clipped."""
         return self._transport.query("LEAD?")
 
+    def clip(self, instrument: str, point: str) -> None:
+        """Control where an instrument's probe is clipped: counter, oscilloscope1, oscilloscope2; a test point, or nowhere («»)."""
+        self._set(f'CLIP "{instrument}","{point or "NONE"}"')
+
+    def switch(self, name: str, word: str) -> None:
+        """Control a switch of the set, by its name."""
+        self._set(f'SWIT "{name}","{word}"')
+
+    def point(self, dial_hz: float) -> None:
+        """Control the pointer: at a mark of the dial, by eye."""
+        self._set(f"TUNE:MARK {dial_hz:.1f}")
+
+    def bands(self) -> tuple[str, ...]:
+        """Get the bands that it can be switched to."""
+        return tuple(b for b in self._transport.query("BAND:CAT?").split(",") if b)
+
+    def strength(self) -> float:
+        """Get what its signal-strength meter shows (dB)."""
+        return self._number("MET?", "dB")
+
     def probe(self, at: str, *, lifted: bool = True) -> None:
         """Control where the meter's probes are: a test point, or across a part with one end lifted or in circuit."""
         self._set(f'PROB "{at}",{"LIFT" if lifted else "CIRC"}')

@@ -4,14 +4,17 @@ import select
 import socket
 import threading
 import time
-from typing import Any, Protocol
+from collections.abc import Callable
+from typing import Any, Protocol, TypeVar
 
 from calm_needle.errors import InstrumentGone, InstrumentNonsense, InstrumentSilent, InstrumentSurplus
 
 TIMEOUT_MS = 1500  # for a whole answer, however it dribbles in
 CONNECT_MS = 1000
 LONGEST_ANSWER = 65_536  # bytes: far more than any line of a meter
+LONGEST_BLOCK = 1_000_000
 CHUNK = 4096
+Reply = TypeVar("Reply")
 
 
 class Transport(Protocol):
@@ -24,6 +27,9 @@ class Transport(Protocol):
     def write(self, line: str) -> None: ...
 
     def query(self, line: str) -> str: ...
+
+    def query_block(self, line: str) -> bytes:
+        """Ask for a definite-length block (IEEE 488.2, 8.7.9), and return what is in it."""
 
     def close(self) -> None: ...
 
@@ -45,17 +51,21 @@ class VisaTransport:
 
     def write(self, line: str) -> None:
         with self._lock:
-            self._talk(line, asks=False)
+            self._talk(line, lambda _: None, asks=False)
 
     def query(self, line: str) -> str:
         with self._lock:
-            return self._talk(line, asks=True)
+            return self._talk(line, self._answer)
+
+    def query_block(self, line: str) -> bytes:
+        with self._lock:
+            return self._talk(line, self._block)
 
     def close(self) -> None:
         with self._lock:
             self._drop()
 
-    def _talk(self, line: str, *, asks: bool) -> str:
+    def _talk(self, line: str, answer: Callable[[str], Reply], *, asks: bool = True) -> Reply:
         import pyvisa  # 0.3 s: not before an instrument is really spoken to
 
         try:
@@ -66,7 +76,7 @@ class VisaTransport:
             if asks:
                 self._drain()
             self._session.write(line)
-            return self._answer(line) if asks else ""
+            return answer(line)
         except pyvisa.errors.VisaIOError as fault:
             gone = self._session is None or self._peer_closed()
             # A late answer must never be taken for that of the next question.
@@ -94,18 +104,50 @@ class VisaTransport:
             if len(got) > LONGEST_ANSWER:
                 self._drop()
                 raise InstrumentNonsense(self.name, line, f"{got[:20].decode('ascii', 'replace')}… and over {LONGEST_ANSWER} bytes more")
-            left_s = deadline - time.monotonic()
-            if left_s <= 0 or not select.select([wire], [], [], left_s)[0]:
-                raise TimeoutError
-            chunk = wire.recv(CHUNK)
-            if not chunk:
-                raise ConnectionResetError
-            got += chunk
+            got += self._more(wire, deadline)
         answer, _, self._left = got.partition(b"\n")
         try:
             return answer.decode("ascii").strip()
         except UnicodeDecodeError:
             raise InstrumentNonsense(self.name, line, answer.decode("ascii", "backslashreplace")) from None
+
+    def _block(self, line: str) -> bytes:
+        """Read a block: #, how many digits, so many digits, so many bytes, and the end of the line. Raises as _answer does."""
+        wire = self._socket
+        if wire is None:
+            return bytes(self._session.read_binary_values(datatype="B", container=bytes, header_fmt="ieee"))
+        deadline, got = time.monotonic() + self._timeout_ms / 1000.0, self._left
+
+        def upto(count: int) -> None:
+            nonlocal got
+            while len(got) < count:
+                got += self._more(wire, deadline)
+
+        upto(2)
+        digits = got[1:2]
+        if got[:1] != b"#" or not digits.isdigit() or digits == b"0":
+            self._drop()
+            raise InstrumentNonsense(self.name, line, got[:20].decode("ascii", "backslashreplace"))
+        upto(2 + int(digits))
+        length = got[2 : 2 + int(digits)]
+        if not length.isdigit() or int(length) > LONGEST_BLOCK:
+            self._drop()
+            raise InstrumentNonsense(self.name, line, got[:20].decode("ascii", "backslashreplace"))
+        begin = 2 + int(digits)
+        end = begin + int(length)
+        upto(end + 1)
+        self._left = got[end:].partition(b"\n")[2]
+        return got[begin:end]
+
+    def _more(self, wire: socket.socket, deadline: float) -> bytes:
+        """Read some more. Raises TimeoutError at the deadline, ConnectionResetError where the peer has closed."""
+        left_s = deadline - time.monotonic()
+        if left_s <= 0 or not select.select([wire], [], [], left_s)[0]:
+            raise TimeoutError
+        chunk = wire.recv(CHUNK)
+        if not chunk:
+            raise ConnectionResetError
+        return chunk
 
     def _drain(self) -> None:
         """Read away what lies there before anything was asked, and say so."""

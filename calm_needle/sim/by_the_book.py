@@ -4,6 +4,7 @@ It turns until the needle has plainly fallen, comes back until it has fallen on 
 as an eye tells. What it does not do: measure what the needle does by itself, notice wax, or reckon what another round would gain.
 """
 
+import math
 import random
 from collections.abc import Callable
 from typing import NamedTuple
@@ -79,8 +80,11 @@ def _peak(bench: Bench, adjuster: str, *, minimum: bool, rng: random.Random, man
             if stopped or level < top - PLAINLY_DB:
                 break
         best, way = max(best, top), -way
-    spent = 0.0
-    while spent < LONGEST_S and sign * bench.read() < best - BY_EYE_DB:
+    spent, top = 0.0, -math.inf
+    while spent < LONGEST_S and (level := sign * bench.read()) < best - BY_EYE_DB:
+        top = max(top, level)
+        if level < top - PLAINLY_DB:  # it went past: what it had taken for the best was the needle's own
+            best, way, top = top, -way, level
         if bench.turn(adjuster, way * CLOSE_TURNS_S * READING_S):
             break
         spent += READING_S

@@ -17,11 +17,13 @@ from pathlib import Path
 from typing import Any
 
 from calm_needle.core.dossier.read import read_model
+from calm_needle.sim.instruments.counter import FrequencyCounter
 from calm_needle.sim.instruments.generator import SignalGenerator
 from calm_needle.sim.instruments.hands import Hands
 from calm_needle.sim.instruments.lcr_meter import LcrMeter
 from calm_needle.sim.instruments.millivoltmeter import Millivoltmeter
 from calm_needle.sim.instruments.multimeter import Multimeter
+from calm_needle.sim.instruments.oscilloscope import Oscilloscope
 from calm_needle.sim.instruments.stand_in import StandIn
 from calm_needle.sim.receiver.practice import LEFT_OFF, PracticeReceiver
 
@@ -40,6 +42,8 @@ class Rig:
         self.instruments: dict[str, StandIn] = {
             "generator": SignalGenerator(receiver, seed=receiver.seed),
             "ac-millivoltmeter": Millivoltmeter(receiver, seed=receiver.seed, clock=lambda: time.monotonic() + receiver.clock.passed_s),
+            "counter": FrequencyCounter(receiver, seed=receiver.seed),
+            "oscilloscope": Oscilloscope(receiver, seed=receiver.seed),
             "multimeter": Multimeter(receiver, seed=receiver.seed),
             "lcr-meter": LcrMeter(receiver, seed=receiver.seed),
             "practice-set": Hands(receiver, keep=self.keep),
@@ -84,7 +88,7 @@ class _Handler(socketserver.StreamRequestHandler):
             with self.server.lock:
                 reply = self.server.instrument.answer(line.decode("ascii", "replace"))
             if reply is not None:
-                self.wfile.write(reply.encode("ascii", "replace") + b"\n")
+                self.wfile.write(reply.encode("latin-1", "replace") + b"\n")
 
 
 class _Server(socketserver.ThreadingTCPServer):

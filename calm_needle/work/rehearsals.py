@@ -9,16 +9,19 @@ from collections.abc import Sequence
 from typing import Any, Literal
 
 from calm_needle.core.dossier.model import Model, Step
+from calm_needle.core.physics.levels import gain_db
 from calm_needle.core.procedure.level_keeper import keep_level
 from calm_needle.core.procedure.run import rounds_of
 from calm_needle.errors import FieldsRefused, UnknownName
 from calm_needle.sim import by_the_book
+from calm_needle.sim.instruments.counter import FrequencyCounter
 from calm_needle.sim.instruments.millivoltmeter import Millivoltmeter
 from calm_needle.sim.receiver.practice import Input, Misalignment, PracticeReceiver
+from calm_needle.sim.receiver.unrest import DISTURBANCES
 from calm_needle.sim.technician import MANNERS
 from calm_needle.store import db, shelf
 from calm_needle.store.db import transaction
-from calm_needle.work.bench.rehearsal import MadeUpClock, rehearse
+from calm_needle.work.bench.rehearsal import MadeUpClock, rehearse, stand
 from calm_needle.work.bench.run_book import RunBook, begin_run
 from calm_needle.work.clock import from_text, seconds
 from calm_needle.work.jobs import shelf as shelf_work
@@ -55,7 +58,8 @@ def score(
     conn = db.connect(db.IN_MEMORY)
     try:
         model = shelf_work.take_in_dossier(conn, content, name=name)
-        known = {f["id"]: f for f in model.simulation.get("faults", ())}
+        parts = {f["id"]: str(f["part"]) for f in model.simulation.get("faults", ())}
+        known = (*parts, *DISTURBANCES)
         for fault in faults:
             if fault not in known:
                 raise UnknownName("fault", fault, known=known)
@@ -79,8 +83,9 @@ def score(
     finally:
         conn.close()
     truth = receiver.truth()
-    accused = [known[f].get("part") for f in faults]
-    named = [any(part and part.split("-")[0] in f["subject"] for f in found["findings"]) for part in accused]
+    # What any set can have, a hand near a wire and the like, accuses no part.
+    accused = [parts[f] for f in faults if f in parts]
+    named = [any(part.split("-")[0] in f["subject"] for f in found["findings"]) for part in accused]
     return {
         "dossier": model.key,
         "seed": seed,
@@ -99,7 +104,7 @@ def score(
         },
         "bands": [],
         "findings": found["findings"],
-        "fault_named": all(named) if faults else None,
+        "fault_named": all(named) if accused else None,
     }
 
 
@@ -116,7 +121,9 @@ def _of_the_run(book: RunBook) -> dict[str, Any]:
 
 def _by_the_book(model: Model, receiver: PracticeReceiver, clock: MadeUpClock, *, phase: str, seed: int, technician: str) -> dict[str, Any]:
     meter = Millivoltmeter(receiver, seed=seed, clock=lambda: seconds(clock()))
+    counter = FrequencyCounter(receiver, seed=seed)
     level = {"v": 0.0, "at": 0.0}
+    watched_unit = {"unit": "V"}
 
     def volts() -> float:
         clock.go(by_the_book.READING_S)
@@ -125,7 +132,8 @@ def _by_the_book(model: Model, receiver: PracticeReceiver, clock: MadeUpClock, *
     def set_up(step: Step) -> None:
         clock.go(by_the_book.SETTING_UP_S)
         source, watched = step.set_up.source, step.set_up.watched
-        receiver.lead = step.set_up.goes_in
+        stand(receiver, step.set_up)
+        watched_unit["unit"] = watched.unit if watched else "V"
         if source is None:
             return
         level["v"] = level["at"] = source.level_v
@@ -138,6 +146,9 @@ def _by_the_book(model: Model, receiver: PracticeReceiver, clock: MadeUpClock, *
             level["at"] = move.level_v
 
     def read() -> float:
+        if watched_unit["unit"] == "Hz":  # a beat, which is brought down
+            clock.go(by_the_book.READING_S)
+            return gain_db(from_v=1.0, to_v=1.0 + float(counter.answer("MEAS:FREQ?") or 0.0))
         return by_the_book.level_of(volts(), generator_v=level["at"], reference_v=level["v"])
 
     bench = by_the_book.Bench(set_up, read, receiver.turn, clock.go)

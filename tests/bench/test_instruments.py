@@ -14,7 +14,7 @@ from calm_needle.errors import InstrumentNonsense, InstrumentRefused
 from tests.support.scripted_wire import ScriptedWire
 
 FINE = ("SYST:ERR?", '0,"No error"')
-NOT_THESE = (("MEAS:IND?", "no"), ("MEAS:VOLT:DC?", "no"))  # asked before alternating volts
+NOT_THESE = (("MEAS:IND?", "no"), ("MEAS:VOLT:DC?", "no"), ("SWE:TIME?", "no"))  # asked before alternating volts
 NO_GENERATOR = ("OUTP?", "what")
 
 

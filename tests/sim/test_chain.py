@@ -4,6 +4,8 @@ import unittest
 from collections.abc import Iterator
 from functools import cache
 
+import numpy as np
+
 from calm_needle.core.constants import BOLTZMANN_J_PER_K, REFERENCE_TEMPERATURE_K
 from calm_needle.core.dossier.model import Model
 from calm_needle.sim.instruments.hands import Hands
@@ -15,6 +17,7 @@ from tests.support import dossiers
 STANDARD_W = 0.05
 TEN_DB = 10.0
 WARM_S = 3000.0
+MOST_V = 10.0
 
 
 def at_its_best(model: Model) -> PracticeReceiver:
@@ -33,14 +36,22 @@ def standard_v(model: Model) -> float:
 
 
 def level_for(receiver: PracticeReceiver, f_hz: float, enough: str) -> float:
-    """The least level (V) at which the standard output, or ten decibels of signal and noise to noise, are there."""
-    low, high = 1e-9, 1.0
-    for _ in range(50):
-        middle = math.sqrt(low * high)
-        receiver.feed = Input(f_hz, middle, 0.3)
+    """The least level (V) at which the standard output, or ten decibels of signal and noise to noise, are there; from below, for a stage
+    that is driven to its end gives less again.
+    """
+
+    def there(level: float) -> bool:
+        receiver.feed = Input(f_hz, level, 0.3)
         tone, noise, _ = receiver.audio()
-        there = tone >= standard_v(receiver.model) if enough == "output" else tone**2 + noise**2 >= TEN_DB * noise**2
-        low, high = (low, middle) if there else (middle, high)
+        return tone >= standard_v(receiver.model) if enough == "output" else tone**2 + noise**2 >= TEN_DB * noise**2
+
+    high = 1e-8
+    while not there(high) and high < MOST_V:
+        high *= 1.3
+    low = high / 1.3
+    for _ in range(30):
+        middle = math.sqrt(low * high)
+        low, high = (low, middle) if there(middle) else (middle, high)
     return high
 
 
@@ -100,16 +111,65 @@ class APointIsAPoint(unittest.TestCase):
 
 
 class Specified(unittest.TestCase):
+    """Every specification of every dossier, in the best alignment, over the whole of what it is said of."""
+
     def test_each_sensitivity_holds_over_the_whole_of_its_band(self) -> None:
         held = 0
         for model in models():
             for specification in (s for s in model.specifications if "most_v" in s and "band" in s):
                 receiver = at_its_best(model)
+                enough = "ratio" if "ratio_db" in specification else "output"
                 for band, f in over_the_bands(receiver):
                     if band == specification["band"]:
                         held += 1
-                        self.assertLessEqual(level_for(receiver, f, "output"), specification["most_v"], (model.name, band, f))
-        self.assertGreaterEqual(held, 6)
+                        self.assertLessEqual(level_for(receiver, f, enough), specification["most_v"], (model.name, band, f))
+        self.assertGreaterEqual(held, 30)
+
+    def test_each_width_of_the_strip(self) -> None:
+        held = 0
+        for model in models():
+            for specification in (s for s in model.specifications if "low_hz" in s):
+                receiver, held = at_its_best(model), held + 1
+                receiver.switches["filter"] = specification.get("filter", "broad")
+                offsets = range(-8000, 8001, 10)
+                gains = [receiver.strip_gain(model.if_hz + f) for f in offsets]
+                inside = [f for f, gain in zip(offsets, gains, strict=True) if gain >= max(gains) / 2.0]
+                width = inside[-1] - inside[0]
+                self.assertTrue(specification["low_hz"] < width < specification["high_hz"], (model.name, specification["id"], width))
+        self.assertGreaterEqual(held, 5)
+
+    def test_each_ratio_of_what_is_not_wanted(self) -> None:
+        held = 0
+        for model in models():
+            for specification in (s for s in model.specifications if "at_hz" in s):
+                receiver, held = at_its_best(model), held + 1
+                receiver.lead = receiver.chain.stages[0].points[0]
+                receiver.dial.select(specification["band"])
+                receiver.dial.point(specification["at_hz"])
+                wanted = level_for(receiver, specification["at_hz"], "output")
+                if "least_db" in specification:
+                    unwanted = level_for(receiver, specification["at_hz"] + 2.0 * model.if_hz, "output")
+                    least_db = specification["least_db"]
+                else:
+                    unwanted, least_db = level_for(receiver, model.if_hz, "output"), specification["least_if_db"]
+                self.assertGreater(20.0 * math.log10(unwanted / wanted), least_db, (model.name, specification["id"]))
+        self.assertGreaterEqual(held, 5)
+
+    def test_each_dial_reads_right_at_every_mark_by_the_gang_s_own_table(self) -> None:
+        for model in models():
+            receiver, gang = at_its_best(model), model.raw["gang"]
+            assert receiver.chain.oscillator
+            for name, band in receiver.dial.bands.items():
+                tank = receiver.chain.oscillator.tanks[name]
+                # The pointer goes along the scale as the gang turns; where both begin, the marks themselves say.
+                falling = list(zip(reversed(gang["capacitance_f"]), reversed(gang["rotation"]), strict=True))
+                turned = [np.interp(tank.gang_for(m.dial_hz + band.if_hz), *zip(*falling, strict=True)) for m in band.marks]
+                along = np.polyfit([m.position_mm for m in band.marks], turned, 1)
+                most = next(s["most_percent"] for s in model.specifications if s["id"] == f"calibration-{name.lower()}")
+                for mark in band.marks:
+                    gang_f = float(np.interp(np.polyval(along, mark.position_mm), gang["rotation"], gang["capacitance_f"]))
+                    off = abs(tank.frequency_hz(gang_f) - band.if_hz - mark.dial_hz) / mark.dial_hz
+                    self.assertLess(100.0 * off, most, (model.name, name, mark))
 
 
 class Noise(unittest.TestCase):
@@ -123,7 +183,8 @@ class Noise(unittest.TestCase):
                 # (S+N)/N of 10 dB at 30 %: S/N = 9 = 0.09 C/N
                 factor = emf**2 / (4.0 * AERIAL_OHM) / (100.0 * BOLTZMANN_J_PER_K * REFERENCE_TEMPERATURE_K * bandwidth)
                 self.assertGreater(factor, 1.0, (model.name, band, f))
-                self.assertLess(10.0 * math.log10(factor), 30.0, (model.name, band, f))
+                if any(stage.data.get("source_ohm") for stage in receiver.chain.stages):  # a rod by a loop: its volts are the loop's
+                    self.assertLess(10.0 * math.log10(factor), 30.0, (model.name, band, f))
 
     def test_it_grows_with_the_root_of_the_bandwidth(self) -> None:
         model = models()[0]

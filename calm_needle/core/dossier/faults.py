@@ -90,6 +90,8 @@ def _reference_faults(data: Mapping[str, Any]) -> Iterator[Fault]:
             here = f"procedure[{i}].{where}"
             if set_up.get("goes_in") and set_up["goes_in"] not in points:
                 yield Fault(f"{here}.goes_in", f"there is no test point “{set_up['goes_in']}”")
+            if (at := set_up.get("indicator", {}).get("point")) and at not in points:
+                yield Fault(f"{here}.indicator.point", f"there is no test point “{at}”")
             if set_up.get("receiver", {}).get("band") and set_up["receiver"]["band"] not in bands:
                 yield Fault(f"{here}.receiver.band", f"there is no band “{set_up['receiver']['band']}”")
             window = set_up.get("indicator", {}).get("window_v")

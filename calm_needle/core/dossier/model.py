@@ -31,7 +31,8 @@ class Source:
 
 @dataclass(frozen=True)
 class Watched:
-    """What is watched: the quantity, where, across what, on which instrument; the readings between which it can be trusted.
+    """What is watched: the quantity, where, across what, on which instrument; the readings between which it can be trusted. point: the test
+    point where its probe is clipped, where it is not at the output.
 
     reads: level (in decibels from where it began), offset (signed, about a centre), value (between limits).
     """
@@ -43,6 +44,7 @@ class Watched:
     window: tuple[float, float] | None = None
     instrument: str = ""
     reads: Reads | None = None
+    point: str = ""
 
 
 @dataclass(frozen=True)
@@ -229,8 +231,10 @@ class Model:
 
     def coupling_of(self, transformer: str) -> float:
         """Return κ of a transformer's two windings, as the dossier has it, or what is typical of its class."""
-        circuits = (s.get("circuit", {}) for s in self.raw["stages"])
-        stated = next((c["kappa"] for c in circuits if c.get("transformer") == transformer and "kappa" in c), None)
+        links = (
+            c for s in self.raw["stages"] for c in (s.get("circuit", ()) if isinstance(s.get("circuit"), list) else [s.get("circuit", {})])
+        )
+        stated = next((c["kappa"] for c in links if c.get("transformer") == transformer and "kappa" in c), None)
         return float(stated or self.simulation.get("transformers", {}).get(transformer, {}).get("kappa", TYPICAL_KAPPA))
 
     def point_name(self, point_id: str | None) -> str:

@@ -179,6 +179,7 @@ def read_set_up(u: Mapping[str, Any]) -> SetUp:
             (float(window[0]), float(window[1])) if window else None,
             i.get("instrument", ""),
             i.get("reads"),
+            i.get("point", ""),
         )
         if i
         else None,

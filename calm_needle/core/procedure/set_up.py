@@ -4,7 +4,7 @@ import math
 from collections.abc import Mapping
 from typing import Any, Literal, NamedTuple
 
-from calm_needle.core.dossier.model import Model, SetUp, Source
+from calm_needle.core.dossier.model import Model, SetUp, Source, Watched
 from calm_needle.core.physics.levels import throw_pads
 from calm_needle.core.quantities import format_plain, format_si
 
@@ -66,10 +66,15 @@ def settings(new: SetUp, old: SetUp | None, *, model: Model, level_v: float | No
         row("control", name.replace("_", " ").capitalize(), str(value), (name, value), (name, b.controls.get(name)) if b else None)
     if new.watched:
         w, o_w = new.watched, old.watched if old else None
-        row("watched", "Indicator", f"{w.quantity} {w.where}", (w.quantity, w.where), o_w and (o_w.quantity, o_w.where))
+        row("watched", "Indicator", f"{w.quantity} {w.where}", _probed(w), o_w and _probed(o_w))
     if new.cover:
         row("cover", "Covers", {"on": "covers on", "off": "covers off"}[new.cover], new.cover, old and old.cover)
     return rows
+
+
+def _probed(w: Watched) -> tuple[str, str, str, str]:
+    """What is watched, in words, and which instrument's probe is to be at which point."""
+    return w.quantity, w.where, w.instrument, w.point
 
 
 def coupling_words(coupling: Mapping[str, Any]) -> str:

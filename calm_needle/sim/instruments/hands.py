@@ -13,6 +13,8 @@ MOST_TURNS_AT_ONCE = 5.0
 MOST_WINDING_TURNS = 5000.0
 LONGEST_WAIT_S = 3600.0
 MOST_CLAMPED_F = 1e-6
+PROBING = ("counter", "oscilloscope1", "oscilloscope2")
+MOST_SWITCHES, MOST_PAD_DB = 40, 60.0
 
 
 class Hands(StandIn):
@@ -23,17 +25,23 @@ class Hands(StandIn):
     def __init__(self, receiver: PracticeReceiver, *, keep: Callable[[], None]) -> None:
         super().__init__()
         self._receiver, self._keep = receiver, keep
-        self.parameters |= {"TURN": 2, "PROBes": 3, "PART:FIT": 2, "PART:WIND": 3, "PART:ACRoss": 2}
+        self.parameters |= {"TURN": 2, "PROBes": 3, "PART:FIT": 2, "PART:WIND": 3, "PART:ACRoss": 2, "CLIP": 2, "SWITch": 2, "LEAD:PADS": 8}
         self.commands |= {
             "ADJusters": lambda _: ",".join(self._receiver.adjusters),
             "TURN": self._turn,
             "POSition": self._position,
             "WAX:CLEar": self._clear_wax,
             "LEAD": self._lead,
+            "LEAD:PADS": self._pads,
             "TRUTh": self._truth,
             "BAND": self._band,
             "TUNE": self._tune,
             "PROBes": self._probes,
+            "CLIP": self._clip,
+            "SWITch": self._switch,
+            "METer": lambda _: f"{self._receiver.strength():.2f}",
+            "TUNE:MARK": self._point,
+            "BAND:CATalog": lambda _: ",".join(self._receiver.dial.bands),
             "POWer": self._power,
             "TIME:PASS": self._let_pass,
             "PART:FIT": self._fit,
@@ -85,6 +93,21 @@ class Hands(StandIn):
         self._keep()
         return None
 
+    def _pads(self, command: Command) -> str | None:
+        """The pads that are thrown between generator and lead (dB); 0 for none."""
+        if command.asks:
+            return ",".join(f"{p:g}" for p in self._receiver.pads_db) or "0"
+        if not command.arguments:
+            raise Refusal(*MISSING)
+        try:
+            thrown = [read_number(a) for a in command.arguments]
+        except ValueError:
+            raise Refusal(*BAD_DATA) from None
+        if any(not 0.0 <= p <= MOST_PAD_DB for p in thrown):
+            raise Refusal(*OUT_OF_RANGE)
+        self._receiver.pads_db = tuple(p for p in thrown if p > 0.0)
+        return None
+
     def _truth(self, command: Command) -> str:
         return json.dumps(self._receiver.truth()._asdict())
 
@@ -97,7 +120,8 @@ class Hands(StandIn):
             raise Refusal(*MISSING)
         if command.arguments[0] not in dial.bands:
             raise Refusal(-224, f"Illegal parameter value: no band {command.arguments[0][:40]} whose tanks are known")
-        dial.select(command.arguments[0])
+        if command.arguments[0] != dial.band:
+            dial.select(command.arguments[0])
         self._keep()
         return None
 
@@ -110,6 +134,46 @@ class Hands(StandIn):
             dial.tune_in(number_of(command, low=1e3, high=1e9), loudness=self._receiver.free_v)
             self._keep()
         return f"{dial.dial_hz:.1f}"
+
+    def _point(self, command: Command) -> str | None:
+        """The pointer at a mark of the dial, by eye."""
+        dial = self._receiver.dial
+        if not dial.band:
+            raise Refusal(-241, "Hardware missing: this dossier describes no tanks")
+        if command.asks:
+            return f"{dial.dial_hz:.1f}"
+        dial.point(number_of(command, low=1e3, high=1e9, unit="HZ"))
+        self._keep()
+        return None
+
+    def _clip(self, command: Command) -> str | None:
+        """An instrument's probe (counter, oscilloscope1, oscilloscope2) at a test point; NONE takes it off."""
+        if not command.arguments or (not command.asks and len(command.arguments) < 2):
+            raise Refusal(*MISSING)
+        instrument = command.arguments[0].lower()
+        if instrument not in PROBING:
+            raise Refusal(-224, f"Illegal parameter value: no probe of {instrument[:40]}")
+        if command.asks:
+            return self._receiver.clips.get(instrument) or "NONE"
+        point = "" if command.arguments[1] == "NONE" else command.arguments[1]
+        try:
+            self._receiver.clip(instrument, point)
+        except KeyError:
+            raise Refusal(-224, f"Illegal parameter value: nothing is seen at {point[:40]}") from None
+        return None
+
+    def _switch(self, command: Command) -> str | None:
+        """A switch of the set, by its name, and the word that it is set to."""
+        if not command.arguments or (not command.asks and len(command.arguments) < 2):
+            raise Refusal(*MISSING)
+        name = command.arguments[0]
+        if command.asks:
+            return self._receiver.switches.get(name, "NONE")
+        if name not in self._receiver.switches and len(self._receiver.switches) >= MOST_SWITCHES:
+            raise Refusal(*OUT_OF_RANGE)
+        self._receiver.switches[name] = command.arguments[1]
+        self._keep()
+        return None
 
     def _probes(self, command: Command) -> str | None:
         """Where the meter's probes are: a test point against the chassis; across a part, in circuit or with one end lifted; or beyond

@@ -14,7 +14,7 @@ import math
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
-from calm_needle.core.dossier.model import Model
+from calm_needle.core.dossier.model import Model, points_of
 from calm_needle.core.lazy import Lazy
 from calm_needle.sim.receiver.circuits import circuits_of
 from calm_needle.sim.receiver.control import settled
@@ -62,6 +62,7 @@ class Chain:
         _place_points(model, self.all)
         self._entries = {point: i for i, s in reversed(list(enumerate(self.stages))) for point in s.points}
         self.adjusters = {name: a for stage in self.all for name, a in stage.adjusters.items()}
+        self._known = {str(p["id"]) for p in points_of(model.raw)}
         self._noise: tuple[list[float], tuple[list[float], float]] = ([], ([], 0.0))
 
     @property
@@ -129,7 +130,7 @@ class Chain:
         return math.sqrt(power + KTQ_W_PER_HZ * source_ohm * through_hz * behind)
 
     def look(self, point: str, wave: Wave, now: Now, *, entry: int, source_ohm: float) -> Seen:
-        """Return what stands at a test point. Raises KeyError for one that no link has."""
+        """Return what stands at a test point; nothing where no link has it. Raises KeyError for one that the dossier does not have."""
         for stage in self.all:
             if point in stage.within and isinstance(stage, (Oscillator, ProductDetector)):
                 return Seen(tuple(stage.own(now)), 0.0)
@@ -144,12 +145,14 @@ class Chain:
         if self._audio and point in (*self._audio.points, *self._audio.within):
             heard = self._audio.amplify(heard, now)
         elif not any(point in (*d.points, *d.within) for d in self._detectors):
-            raise KeyError(point)
+            if not self.knows(point):
+                raise KeyError(point)
+            return Seen((), 0.0)
         return Seen((Wave(heard.tone_hz, heard.tone_v),), heard.noise_v)
 
     def knows(self, point: str) -> bool:
-        """Whether anything can be seen at a test point."""
-        return any(point in (*s.points, *s.within) for s in self.all)
+        """Whether the dossier has such a test point."""
+        return point in self._known
 
     def probe(self, point: str, farads: float) -> None:
         """Hang a probe of so much capacitance on a point; 0 takes it off."""

@@ -1,8 +1,9 @@
 """Direct currents in a set: resistors, windings, leaks and valves between nodes, solved for the volts at every node.
 
 A valve's space current is k (V_gk + V_sk / mu)^1.5 (Child; its screen, or a triode's anode, as V_s), shared between anode and screen; an
-electrode below a few volts takes little of it, so a valve whose anode is cut off draws nothing there. Newton's method with damping, the
-sources raised in steps, as circuit simulators do.
+electrode below a few volts takes little of it, so a valve whose anode is cut off draws nothing there. A transistor is taken as a valve that
+begins to carry at its cut-in voltage, whose knee lies far lower, and whose base takes its share; in a stage with a resistor in the emitter
+that is as good as the exponential. Newton's method with damping, the sources raised in steps, as circuit simulators do.
 """
 
 from __future__ import annotations
@@ -42,7 +43,10 @@ class Path(NamedTuple):
 
 
 class Valve(NamedTuple):
-    """A valve: its electrodes' nodes (screen may be its anode), constants, the share of the screen, emission 0..1."""
+    """A valve: its electrodes' nodes (screen may be its anode), constants, the share of the screen, emission 0..1.
+
+    Of a transistor collector, emitter and base are anode, cathode and grid; beta is its current gain, 0 for a valve.
+    """
 
     anode: str
     screen: str
@@ -52,6 +56,13 @@ class Valve(NamedTuple):
     mu: float
     screen_share: float
     emission: float
+    cut_in_v: float = 0.0
+    knee_v: float = KNEE_V
+    beta: float = 0.0
+
+    def drive_v(self, grid_v: float, screen_v: float) -> float:
+        """Volts above where it begins to carry, from those of grid and screen against its cathode."""
+        return grid_v + max(0.0, screen_v) / self.mu - self.cut_in_v
 
 
 class Source(NamedTuple):
@@ -103,11 +114,11 @@ def input_current(volts: Mapping[str, float], sources: Sequence[Source]) -> floa
 def transconductance(valve: Valve, volts: Mapping[str, float]) -> float:
     """Return what a valve does with a small signal at its grid (S): the slope of its anode current, from volts at every node."""
     cathode = volts[valve.cathode]
-    drive = volts[valve.grid] - cathode + max(0.0, volts[valve.screen] - cathode) / valve.mu
+    drive = valve.drive_v(volts[valve.grid] - cathode, volts[valve.screen] - cathode)
     across = volts[valve.anode] - cathode
     if drive <= 0 or across <= 0:
         return 0.0
-    return 1.5 * valve.emission * valve.k * math.sqrt(drive) * (1.0 - valve.screen_share) * (1.0 - math.exp(-across / KNEE_V))
+    return 1.5 * valve.emission * valve.k * math.sqrt(drive) * (1.0 - valve.screen_share) * (1.0 - math.exp(-across / valve.knee_v))
 
 
 def _conductances(paths: Sequence[Path], index: Mapping[str, int]) -> Floats:
@@ -156,16 +167,16 @@ def _add_valve(out: Floats, at: Floats, index: Mapping[str, int], valve: Valve) 
         return float(at[index[node]]) if node in index else 0.0
 
     cathode, grid = volts(valve.cathode), volts(valve.grid)
-    drive = grid - cathode + max(0.0, volts(valve.screen) - cathode) / valve.mu
+    drive = valve.drive_v(grid - cathode, volts(valve.screen) - cathode)
     space = valve.emission * valve.k * max(0.0, drive) ** 1.5
     total = 0.0
     for node, share in ((valve.anode, 1.0 - valve.screen_share), (valve.screen, valve.screen_share)):
         across = volts(node) - cathode
-        amperes = space * share * (1.0 - math.exp(-across / KNEE_V)) if across > 0 and share > 0 else 0.0
+        amperes = space * share * (1.0 - math.exp(-across / valve.knee_v)) if across > 0 and share > 0 else 0.0
         total += amperes
         if node in index:
             out[index[node]] += amperes
-    into_grid = GRID_SIEMENS * valve.emission * max(0.0, grid - cathode)
+    into_grid = space / valve.beta if valve.beta else GRID_SIEMENS * valve.emission * max(0.0, grid - cathode)
     if valve.grid in index:
         out[index[valve.grid]] += into_grid
     if valve.cathode in index:

@@ -20,6 +20,7 @@ from calm_needle.sim.receiver.supply import Supply, drawn_slopes
 from calm_needle.sim.receiver.transformer import STRAY_F, Winding
 from calm_needle.sim.receiver.true_parts import TrueParts
 from calm_needle.sim.receiver.truth import Truth, truth_of
+from calm_needle.sim.receiver.two_port import pads
 from calm_needle.sim.receiver.unrest import DISTURBANCES, QUICK_SHARE, Unrest
 
 Misalignment = Literal["none", "light", "moderate", "severe"]
@@ -89,6 +90,7 @@ class PracticeReceiver:
         self.clips: dict[str, str] = {}
         self.switches: dict[str, str] = {}
         self.lead: str | None = None
+        self.pads_db: tuple[float, ...] = ()  # of the step attenuator between generator and lead, those that are thrown
         self.feed = Input(model.if_hz, 0.0, 0.0)
         self.chain = Chain(model, self.parts, seed=seed)
         self.filled_in = self.chain.filled_in
@@ -147,7 +149,7 @@ class PracticeReceiver:
     def look(self, instrument: str, *, farads: float) -> Seen:
         """Return what stands at the point that an instrument's probe is clipped to, the probe hanging so much on it; nothing in the air."""
         point = self.clips.get(instrument, "")
-        if not point:
+        if not point or (self.supply and self.supply.decoupled(point)):
             return Seen((), 0.0)
         self.chain.probe(point, farads)
         try:
@@ -155,6 +157,19 @@ class PracticeReceiver:
             return self.chain.look(point, self._wave(), self.now(), entry=entry, source_ohm=source_ohm)
         finally:
             self.chain.probe(point, 0.0)
+
+    def direct_v(self, instrument: str) -> float:
+        """Return the direct volts at the point that an instrument's probe is clipped to; 0 where the circuit is not known."""
+        point = self.clips.get(instrument, "")
+        return self.supply.volts(point) if self.supply and point and self.supply.knows(point) else 0.0
+
+    def stand(self, *, band: str | None = None, dial_hz: float | None = None, switches: Mapping[str, str] | None = None) -> None:
+        """Switch to a band, bring the pointer to a mark, set what the set has of other switches; what is not known is left."""
+        if band in self.dial.bands and band != self.dial.band:
+            self.dial.select(str(band))
+        if dial_hz and self.dial.band:
+            self.dial.point(dial_hz)
+        self.switches |= switches or {}
 
     def strip_gain(self, f_hz: float, *, entry: int | None = None) -> float:
         """Return the voltage gain to the detector at f_hz, from the mixer's input or that of another link, before the gain control."""
@@ -196,7 +211,9 @@ class PracticeReceiver:
     def _wave(self) -> Wave:
         f, level, depth, tone_hz, deviation_hz = self.feed
         there = self.lead is not None and self.chain.entry(self.lead) is not None
-        return Wave(f, level if there else 0.0, depth, deviation_hz, tone_hz)
+        # The generator's volts are those behind its resistance; a grid, and an aerial behind its dummy, hardly load it.
+        reaches = pads(self.pads_db).open_share(source_ohm=GENERATOR_OHM) if self.pads_db else 1.0
+        return Wave(f, level * reaches if there else 0.0, depth, deviation_hz, tone_hz)
 
     def _entry(self) -> tuple[int, float]:
         """Where the generator goes in, and with what resistance; the aerial's own where it does not."""

@@ -9,7 +9,7 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from calm_needle.core.dossier.model import Model
-from calm_needle.sim.receiver.network import GROUND, Path, Source, Valve, input_current, resistance_between, solve, transconductance
+from calm_needle.sim.receiver.network import GROUND, KNEE_V, Path, Source, Valve, input_current, resistance_between, solve, transconductance
 from calm_needle.sim.receiver.true_parts import TrueParts
 
 HEATER_TAU_S = 14.0
@@ -83,8 +83,16 @@ class Supply:
         passed = self._clock() - self._since_s
         return self.share + (self._warm - self.share) * math.exp(-passed / HEATER_TAU_S)
 
+    def decoupled(self, point: str) -> bool:
+        """Whether a point is one where no signal stands: a node of the circuit that no winding feeds a valve through."""
+        node = self._nodes.get(point)
+        anodes = {v["anode"] for v in self._data["valves"]}
+        return node is not None and node not in anodes
+
     def emission(self) -> float:
         """Return what a good valve emits of its full emission, 0..1."""
+        if not self._data.get("heaters", True):
+            return 1.0 if self.share > 0.0 else 0.0
         return max(0.0, min(1.0, (self._heaters() - EMISSION_FROM) / (1.0 - EMISSION_FROM)))
 
     def _all_nodes(self) -> set[str]:
@@ -106,6 +114,9 @@ class Supply:
             Valve(
                 *(v["anode"], v["screen"], v["cathode"], v.get("grid", GROUND), v["k"], v["mu"], v["screen_share"]),
                 emission=emission * (min(1.0, self.parts[v["part"]].value / 100.0) if "part" in v else 1.0),
+                cut_in_v=float(v.get("cut_in_v", 0.0)),
+                knee_v=float(v.get("knee_v", KNEE_V)),
+                beta=float(v.get("beta", 0.0)),
             )
             for v in self._data["valves"]
         ]

@@ -3,10 +3,13 @@
 The demo world's older jobs are made this way, so every reading in them comes from the twin; the tests score runs with it.
 """
 
+import random
 from datetime import UTC, datetime, timedelta
 from typing import NamedTuple
 
+from calm_needle.core.dossier.model import SetUp
 from calm_needle.core.quantities import Quantity
+from calm_needle.sim.instruments.counter import FrequencyCounter
 from calm_needle.sim.instruments.millivoltmeter import Millivoltmeter
 from calm_needle.sim.receiver.practice import Input, PracticeReceiver
 from calm_needle.sim.technician import MANNERS, Hand, Manner
@@ -18,6 +21,7 @@ LONGEST_STEP_S = 180.0
 SETTLED_READINGS = 15
 LOOKS = 20  # readings before a measurement is judged
 WAITED_S = 10.0
+REMEMBERED_TURNS = 0.1
 
 
 class MadeUpClock:
@@ -39,6 +43,7 @@ class _Bench(NamedTuple):
     book: RunBook
     receiver: PracticeReceiver
     meter: Millivoltmeter
+    counter: FrequencyCounter
     clock: MadeUpClock
     seed: int
     turns_known: bool
@@ -60,7 +65,7 @@ def rehearse(
 ) -> None:
     """Lead the run to its end by the program's own advice. The book must have been opened with this clock."""
     meter = Millivoltmeter(receiver, seed=receiver.seed, clock=lambda: seconds(clock()))
-    bench = _Bench(book, receiver, meter, clock, seed, turns_known, manner)
+    bench = _Bench(book, receiver, meter, FrequencyCounter(receiver, seed=receiver.seed), clock, seed, turns_known, manner)
     while book.state.stage != "finished":
         match book.state.stage:
             case "set_up":
@@ -80,7 +85,7 @@ def _do_step(bench: _Bench) -> None:
     book, receiver, clock = bench.book, bench.receiver, bench.clock
     step = book.step
     assert step is not None
-    receiver.lead = step.set_up.goes_in
+    stand(receiver, step.set_up)
     clock.go(4.0)
     _feed(bench, None)
     bench.meter.reset()
@@ -90,6 +95,7 @@ def _do_step(bench: _Bench) -> None:
         book.seen.kind is None or book.seen.kind.asks_reading,
     )
     settled, key_in = 0, None
+    began_at = receiver.adjusters[core].position_turns if core else 0.0
     for _ in range(int(LONGEST_STEP_S / READING_S)):
         if reads:
             _read(bench, 1 if core else LOOKS, core)
@@ -123,10 +129,23 @@ def _do_step(bench: _Bench) -> None:
                 if key_in < 0:
                     key_in = None
                     book.turn_back()
+    if core:
+        # Whoever finds nothing turns it back to where it was, as nearly as a hand remembers.
+        remembered = random.Random(f"{bench.seed} back {len(book.state.visits)}").gauss(0.0, REMEMBERED_TURNS)
+        receiver.turn(core, began_at + remembered - receiver.adjusters[core].position_turns)
     if (last := book.standing()) and last.nothing:
         book.no_peak()
     else:
         book.skip("not to be had in a rehearsal")
+
+
+def stand(receiver: PracticeReceiver, wanted: SetUp) -> None:
+    """Let the set stand as a step wants it, the leads where they belong."""
+    receiver.lead = wanted.goes_in
+    tuning = wanted.tuning
+    receiver.stand(band=tuning.band, dial_hz=tuning.dial_hz, switches={k: str(v) for k, v in tuning.controls.items()})
+    if wanted.watched and wanted.watched.point:
+        receiver.clip("counter", wanted.watched.point)
 
 
 def _settle_level(bench: _Bench, core: str | None) -> None:
@@ -171,4 +190,5 @@ def _feed(bench: _Bench, frequency_hz: float | None) -> None:
 
 
 def _shown(bench: _Bench) -> float:
-    return float(bench.meter.answer("MEAS:VOLT:AC?") or 0.0)
+    unit = bench.book.seen.series.unit
+    return float((bench.counter.answer("MEAS:FREQ?") if unit == "Hz" else bench.meter.answer("MEAS:VOLT:AC?")) or 0.0)

@@ -26,6 +26,8 @@ __all__ = ["KINDS", "LISTED", "STATE_WORDS", "Equipment", "LinkState", "Read", "
 LinkStateName = Literal["absent", "ready", "lost", "silent", "odd"]
 LEVEL_SLACK, FREQUENCY_SLACK_HZ = 0.01, 1.0
 NO_METER = "There is no {} on this bench. Add it on the instruments’ page, or read it by eye and type what it shows."
+# Instruments that look at a test point, and the probe of the practice set that is theirs.
+PROBED = {"counter": "counter", "oscilloscope": "oscilloscope1"}
 Driver = TypeVar("Driver", bound=Instrument)
 
 
@@ -150,9 +152,8 @@ class Equipment:
                 generator.set_output(True)
                 if not self._as_set(wanted):
                     raise InstrumentNonsense(generator.name, "FREQ?", "another setting than it was just given")
-            lead = next((s.value for s in wanted if s.kind == "lead"), None)
-            if practice and lead:
-                practice.clip_lead(lead[0])
+            if practice:
+                _stand(practice, wanted)
 
     def as_set(self, wanted: Sequence[Setting]) -> bool:
         """Whether the generator still stands as it was set. Raises InstrumentError."""
@@ -219,11 +220,30 @@ class Equipment:
                 self.generator.set_output(False)
 
 
+def _stand(practice: PracticeSet, wanted: Sequence[Setting]) -> None:
+    """Let a practice set stand as a step wants it: band, pointer, switches, the generator's lead, the probes of other instruments."""
+    bands = practice.bands()
+    for kind, value in ((s.kind, s.value) for s in wanted):
+        match kind:
+            case "lead":
+                practice.clip_lead(value[0])
+            case "band" if value in bands:
+                practice.select_band(value)
+            case "dial" if bands:
+                practice.point(value)
+            case "control":
+                practice.switch(str(value[0]), str(value[1]))
+            case "watched" if value[2] in PROBED and value[3]:
+                practice.clip(PROBED[value[2]], value[3])
+
+
 def find_out(resource: str, *, said_to_be: str = "") -> tuple[str, str]:
     """Return kind and identity of the instrument at a VISA resource name. Raises InstrumentError in words."""
     transport = VisaTransport(resource, name="instrument")
     try:
-        return identify(transport, said_to_be=said_to_be)
+        found = identify(transport, said_to_be=said_to_be)
+        transport.write("*CLS")  # its queue holds what it was asked that it does not know
+        return found
     finally:
         transport.close()
 

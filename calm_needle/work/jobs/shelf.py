@@ -18,6 +18,7 @@ from calm_needle.core.soundness.gate import ALIGNMENT
 from calm_needle.core.soundness.parts_sweep import Part
 from calm_needle.errors import FieldsRefused, FileRefused, NotFound, NotUnderstood
 from calm_needle.files.dossiers import load_dossier
+from calm_needle.sim.receiver.circuit_faults import circuit_faults
 from calm_needle.store import intake as intake_store
 from calm_needle.store import runs, shelf
 from calm_needle.store.db import transaction
@@ -43,7 +44,10 @@ class PhaseLine:
 
 def take_in_dossier(conn: sqlite3.Connection, content: bytes, *, name: str) -> Model:
     """Keep a dossier file and return its model. Raises FileRefused with every fault; nothing is changed then."""
-    return keep_dossier(conn, load_dossier(content, name=name))
+    data = load_dossier(content, name=name)
+    if faults := list(circuit_faults(data)):
+        raise FileRefused(name, faults)
+    return keep_dossier(conn, data)
 
 
 def keep_dossier(conn: sqlite3.Connection, data: dict[str, Any]) -> Model:

@@ -1,5 +1,7 @@
 """zero_beat: bring a beat to nothing. Done when it is below the limit, and was seen to rise both ways."""
 
+from itertools import pairwise
+
 from calm_needle.core.dossier.model import Step
 from calm_needle.core.procedure.advice import Advice
 from calm_needle.core.procedure.figure import Figure
@@ -10,6 +12,7 @@ from calm_needle.core.procedure.series import Seen
 from calm_needle.core.quantities import format_si
 
 RISEN = 3.0  # times the limit that count as a rise
+TREND_S, MOSTLY = 0.5, 0.7  # s over which it is seen to rise, and in what share of the readings
 
 
 class ZeroBeatJudge:
@@ -35,11 +38,15 @@ class ZeroBeatJudge:
         before, after = self._rises()
         beat = format_si(now.value, unit="Hz", digits=3)
         if now.value > self._limit:
-            advice = Advice("live", "onward", f"A beat of {beat}. Turn {self._phrase} to bring it down.", f"Wanted: below {self._shown()}.")
+            wanted = f"Wanted: below {self._shown()}."
+            if rising := self._rising():
+                advice = Advice("live", "turn_back", f"A beat of {beat}, and rising. Turn {self._phrase} the other way.", wanted)
+            else:
+                advice = Advice("live", "onward", f"A beat of {beat}. Turn {self._phrase} to bring it down.", wanted)
             return Standing(
                 "beating",
                 advice,
-                Move("approach", short=now.value - self._limit),
+                Move("turn_back" if rising else "approach", short=now.value - self._limit),
                 doubt=f"There is a beat of {beat}. Take it all the same?",
                 marks=marks,
                 figure=figure,
@@ -61,6 +68,13 @@ class ZeroBeatJudge:
             marks=marks,
             figure=figure,
         )
+
+    def _rising(self) -> bool:
+        """Whether it has been rising for the last moment: more than the limit, most of the way."""
+        seen = self._series.watched
+        recent = [r.value for r in seen[-60:] if seen[-1].t_s - r.t_s <= TREND_S] if not seen[-1].alone else [r.value for r in seen[-2:]]
+        steps = [b - a for a, b in pairwise(recent)]
+        return bool(steps) and recent[-1] - min(recent) > self._limit and sum(s > 0 for s in steps) > MOSTLY * len(steps)
 
     def _rises(self) -> tuple[bool, bool]:
         seen = self._series.watched

@@ -14,6 +14,9 @@ class Amplifier(Stage):
     winding that feeds its anode or collector.
     """
 
+    numbers = ("gain",)
+    may_have = ("noise_ohm", "controlled", "most_v")
+
     def __init__(self, built: Built) -> None:
         super().__init__(built)
         data = built.data

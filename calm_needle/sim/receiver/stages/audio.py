@@ -13,6 +13,9 @@ REFERENCE_HZ = 400.0  # where its gain is stated
 class AudioStage(Stage):
     """gain at 400 Hz from the detector to the loudspeaker winding; lowest_hz, highest_hz (3 dB); fed_through."""
 
+    numbers = ("gain",)
+    may_have = ("lowest_hz", "highest_hz")
+
     def __init__(self, built: Built) -> None:
         super().__init__(built)
         data = built.data

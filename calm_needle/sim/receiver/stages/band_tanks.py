@@ -21,8 +21,11 @@ NEAR_IF = 0.05  # as a share: where the intermediate frequency itself is meant
 
 class BandTanks(Stage):
     """tank: the key of a band's tank; source_ohm: of the aerial that feeds it; bands: gain, q, circuits of each; fed_through: of a valve
-    before it; if_leak: what it passes of the intermediate frequency itself, where that is not what its skirt says.
+    before it; tap: volts at its output for one across the tank, which `gain` has in it; if_leak: what it passes of the intermediate
+    frequency itself, where that is not what its skirt says.
     """
+
+    may_have = ("source_ohm", "if_leak", "tap")
 
     def __init__(self, built: Built) -> None:
         super().__init__(built)
@@ -32,6 +35,7 @@ class BandTanks(Stage):
         self.tanks = {name: BandTank(tank, adjusters) for name, tank in described.items() if "l_h" in tank and "trim_f" in tank}
         self._settings = {name: {**TYPICAL, **data.get("bands", {}).get(name, {})} for name in self.tanks}
         self._source_ohm, self._leak, self._if_hz = data.get("source_ohm"), data.get("if_leak"), model.if_hz
+        self._tap = float(data.get("tap", 1.0))
         self._fed_through, self._parts = str(data.get("fed_through", "")), built.parts
 
     @property
@@ -57,7 +61,7 @@ class BandTanks(Stage):
     def noise_v2_per_hz(self, f_hz: OneOrMany, now: Now) -> OneOrMany:
         if now.band not in self.tanks:
             return f_hz * 0.0
-        return KTQ_W_PER_HZ * self.ohm(now) / (1.0 + self._a(f_hz, now) ** 2)
+        return KTQ_W_PER_HZ * self.ohm(now) * self._tap**2 / (1.0 + self._a(f_hz, now) ** 2)
 
     def tuned_to(self, now: Now) -> tuple[float, ...]:
         if now.band not in self.tanks:

@@ -14,6 +14,10 @@ from calm_needle.sim.receiver.transformer import Winding, winding_of
 class Can(Stage):
     """adjuster; c_f, q, l_min_h, l_max_h; part: its winding; ratio: volts at its output for one across the winding."""
 
+    numbers = ("c_f", "q", "l_min_h", "l_max_h")
+    turned = ("adjuster",)
+    may_have = ("ratio",)
+
     def __init__(self, built: Built) -> None:
         super().__init__(built)
         data = built.data

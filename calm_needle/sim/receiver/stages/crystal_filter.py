@@ -21,6 +21,10 @@ class CrystalFilter(Stage):
     it for one before it.
     """
 
+    numbers = ("f_hz", "q")
+    turned = ("phasing",)
+    may_have = ("loss",)
+
     def __init__(self, built: Built) -> None:
         super().__init__(built)
         data = built.data

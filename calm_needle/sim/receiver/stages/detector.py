@@ -40,6 +40,8 @@ class Envelope(Detector):
     noise remains, much of the same size, and is not modelled apart.
     """
 
+    numbers = ("efficiency",)
+
     def __init__(self, built: Built) -> None:
         super().__init__(built)
         self.efficiency = float(built.data["efficiency"])
@@ -61,6 +63,10 @@ class ProductDetector(Detector):
     adjuster, c_f, q, l_min_h, l_max_h of the beat oscillator's coil; pitch: the adjuster of its pitch control, pitch_hz: how far that goes
     each way; efficiency. Works while the receiver's switch «detector» says «product».
     """
+
+    numbers = ("c_f", "q", "l_min_h", "l_max_h", "efficiency")
+    turned = ("adjuster",)
+    may_have = ("pitch_hz",)
 
     SWITCH, IN = "detector", "product"
     switched = True

@@ -19,6 +19,9 @@ NOTICED = 0.25  # as a share about the intermediate frequency: what lies further
 class Mixer(Stage):
     """gain, as an amplifier; conversion, a share of that; noise_ohm; controlled; fed_through; square_per_v; harmonics by their numbers."""
 
+    numbers = ("gain", "noise_ohm")
+    may_have = ("conversion", "controlled", "square_per_v")
+
     def __init__(self, built: Built) -> None:
         super().__init__(built)
         data = built.data

@@ -13,6 +13,8 @@ DRIVE_V = 6.0  # V r.m.s. across its tank, of valves of the class
 class Oscillator(Stage):
     """tank: the key of a band's tank (oscillator_tank); drive_v. It stands beside the chain, and feeds the mixer."""
 
+    may_have = ("drive_v",)
+
     def __init__(self, built: Built) -> None:
         super().__init__(built)
         adjusters = {a.id: a for a in built.model.adjusters}

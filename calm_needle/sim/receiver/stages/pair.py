@@ -23,6 +23,8 @@ class Pair(Stage):
     kappa is that of the windings as they are drawn: coupling k sqrt(Q1 Q2).
     """
 
+    numbers = ("kappa",)
+
     def __init__(self, built: Built) -> None:
         super().__init__(built)
         self.name, self.kappa = str(built.data["transformer"]), float(built.data["kappa"])

@@ -21,6 +21,10 @@ class Regenerative(Stage):
     strongly it oscillates (V r.m.s.).
     """
 
+    numbers = ("c_f", "q", "l_min_h", "l_max_h", "beta")
+    turned = ("adjuster", "reaction")
+    may_have = ("own_v",)
+
     def __init__(self, built: Built) -> None:
         super().__init__(built)
         data = built.data

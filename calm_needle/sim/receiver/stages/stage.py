@@ -32,7 +32,14 @@ class Built(NamedTuple):
 
 
 class Stage:
-    """A link that changes nothing. `points`: the test points at its input; `within`: those that look at what it makes."""
+    """A link that changes nothing. `points`: the test points at its input; `within`: those that look at what it makes.
+
+    numbers, turned: what its data must have, as numbers above 0 and as ids of adjusters; may_have: further numbers.
+    """
+
+    numbers: tuple[str, ...] = ()
+    turned: tuple[str, ...] = ()
+    may_have: tuple[str, ...] = ()
 
     def __init__(self, built: Built) -> None:
         self.data, self.stage_id = built.data, built.stage_id

@@ -12,6 +12,9 @@ from calm_needle.sim.receiver.transformer import Winding, winding_of
 class Trap(Stage):
     """adjuster; c_f, q, l_min_h, l_max_h; depth: what is left at its null. |H| = |depth + j a| / |1 + j a|."""
 
+    numbers = ("c_f", "q", "l_min_h", "l_max_h", "depth")
+    turned = ("adjuster",)
+
     def __init__(self, built: Built) -> None:
         super().__init__(built)
         self.depth = float(built.data["depth"])
