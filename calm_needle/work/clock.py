@@ -3,6 +3,7 @@
 import threading
 import time
 from datetime import UTC, datetime
+from functools import lru_cache
 
 
 def now_utc() -> str:
@@ -20,6 +21,7 @@ def from_text(at_utc: str) -> datetime:
     return datetime.fromisoformat(at_utc)
 
 
+@lru_cache(maxsize=4096)  # one reading's time is asked for several times
 def seconds(at_utc: str) -> float:
     """Return a kept time as seconds since 1970."""
     return datetime.fromisoformat(at_utc).timestamp()

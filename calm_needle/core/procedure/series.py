@@ -63,6 +63,7 @@ class Series:
         source = step.set_up.source if step else None
         self._reference_v = source.level_v if source else 1.0
         self._levels: dict[tuple[float, float | None], float] = {}  # the same few readings are asked for at every look
+        self._now: tuple[int, Now] | None = None  # as it was after so many readings
         self.centre = float(step.aim.get("centre", 0.0)) if step else 0.0
 
     def add(self, seen: Seen) -> None:
@@ -106,8 +107,12 @@ class Series:
         """Where it stands now; averaged when readings come by themselves. None before the first."""
         if not self.watched:
             return None
+        if self._now is not None and self._now[0] == len(self.watched):
+            return self._now[1]
         recent = self.recent(LAST_READINGS_S)
-        return Now(sum(self.measure(r) for r in recent) / len(recent), sum(r.value for r in recent) / len(recent))
+        now = Now(sum(self.measure(r) for r in recent) / len(recent), sum(r.value for r in recent) / len(recent))
+        self._now = len(self.watched), now
+        return now
 
     def recent(self, span_s: float) -> list[Seen]:
         """The last reading, and those before it within a span during which nothing was turned; newest first."""

@@ -37,11 +37,15 @@ class FrequencyCounter(StandIn):
         self.gate_s = GATE.default
 
     def _hertz(self, _: Command) -> str:
+        return f"{self.hertz():.9E}"
+
+    def hertz(self) -> float:
+        """Return what it counts now (Hz)."""
         seen = self._receiver.look("counter", farads=PROBE_F)
         strongest = max(seen.waves, key=lambda w: w.v, default=None)
         if strongest is None or strongest.v < LEAST_V or seen.noise_v > LOUDEST_NOISE * strongest.v or strongest.f_hz < 1.0 / self.gate_s:
-            return f"{0.0:.9E}"
+            return 0.0
         # Each end of the gate is found as well as the slope at the trigger allows: noise over 2 pi f V, in seconds.
         unsure_s = seen.noise_v / (2.0 * math.pi * strongest.f_hz * strongest.v * math.sqrt(2.0))
         off_hz = strongest.f_hz / self.gate_s * math.hypot(RESOLVED, unsure_s) * self._rng.gauss(0.0, 1.0)
-        return f"{strongest.f_hz * self._off_by + off_hz:.9E}"
+        return strongest.f_hz * self._off_by + off_hz

@@ -34,6 +34,10 @@ class Millivoltmeter(StandIn):
         self._mean_v = None
 
     def _measure(self, command: Command) -> str:
+        return f"{self.volts():.6E}"
+
+    def volts(self) -> float:
+        """Return what it shows now (V), to its last digit."""
         now = self._clock()
         dt = max(0.0, now - self._last_s)
         self._last_s = now
@@ -41,7 +45,7 @@ class Millivoltmeter(StandIn):
         # What stood there between two readings is taken as what stands there now.
         share = 1.0 if self._mean_v is None else 1.0 - math.exp(-dt / AVERAGING_S)
         self._mean_v = volts if self._mean_v is None else self._mean_v + share * (volts - self._mean_v)
-        return f"{_digits(self._mean_v):.6E}"
+        return _digits(self._mean_v)
 
 
 def _digits(volts: float) -> float:

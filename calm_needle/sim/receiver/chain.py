@@ -34,7 +34,7 @@ else:
     np = Lazy("numpy")
 
 WIDE, POINTS = 6.0, 121  # how many half-power bandwidths are integrated over, each way; in how many points
-MOVED_HZ = 60.0  # a winding that moved by less leaves the noise as it was
+MOVED_HZ, MOST_KEPT = 100.0, 4000  # a winding that moved by less leaves the noise as it was
 NARROWEST_Q = 40.0  # of a chain without windings, for the width that is integrated over
 
 
@@ -63,7 +63,7 @@ class Chain:
         self._entries = {point: i for i, s in reversed(list(enumerate(self.stages))) for point in s.points}
         self.adjusters = {name: a for stage in self.all for name, a in stage.adjusters.items()}
         self._known = {str(p["id"]) for p in points_of(model.raw)}
-        self._noise: tuple[list[float], tuple[list[float], float]] = ([], ([], 0.0))
+        self._noise: dict[tuple[int, ...], tuple[list[float], float]] = {}  # by how it was tuned
 
     @property
     def windings(self) -> list[Winding]:
@@ -166,13 +166,13 @@ class Chain:
 
     def _noise_of_each(self, now: Now, entry: int) -> tuple[list[float], float]:
         """The noise that each link from `entry` on makes itself, at the detector (V²), the last link first; and the square of the gain from
-        there, integrated (Hz). Both with nothing drawn back, and kept while nothing was turned.
+        there, integrated (Hz). Both with nothing drawn back, and kept by how the links are tuned.
         """
         settings = [1e6 * entry, now.oscillator_hz or 0.0 if entry <= self.mixer else 0.0]
         for stage in self.stages[entry:]:
             settings += stage.tuned_to(now)
-        before, kept = self._noise
-        if len(before) == len(settings) and all(abs(a - b) < MOVED_HZ for a, b in zip(before, settings, strict=True)):
+        key = tuple(round(v / MOVED_HZ) for v in settings)
+        if (kept := self._noise.get(key)) is not None:
             return kept
         out: list[float] = []
         windows = [Window(f, np.ones(len(f))) for f in (self._grid(now),)]
@@ -182,8 +182,10 @@ class Chain:
         for stage in reversed(self.stages[entry:]):
             out.append(sum(float((w.h2 * stage.noise_v2_per_hz(w.f, now)) @ weights) for w in windows))
             windows = stage.windows(windows, now)
-        self._noise = (settings, (out, sum(float(w.h2 @ weights) for w in windows)))
-        return self._noise[1]
+        if len(self._noise) >= MOST_KEPT:
+            self._noise.clear()
+        self._noise[key] = found = out, sum(float(w.h2 @ weights) for w in windows)
+        return found
 
     def _grid(self, now: Now) -> np.ndarray:
         """Frequencies over which the strip lets anything through."""
@@ -193,9 +195,11 @@ class Chain:
         lowest, highest = min(w.frequency_hz() for w in windings), max(w.frequency_hz() for w in windings)
         margin = WIDE * max(w.frequency_hz() / w.q_factor for w in windings)
         even = np.linspace(max(lowest - margin, 1.0), highest + margin, POINTS)
+        width_hz = min((s.narrow_hz(now) for s in self.stages), default=math.inf)
+        if width_hz > margin:
+            return even
         # A crystal passes a hundredth of that: it is looked at more closely about the middle.
-        close = np.linspace(self.if_hz - margin / 20.0, self.if_hz + margin / 20.0, POINTS)
-        return np.unique(np.concatenate([even, close]))
+        return np.unique(np.concatenate([even, np.linspace(self.if_hz - WIDE * width_hz, self.if_hz + WIDE * width_hz, POINTS)]))
 
 
 def _together(waves: Sequence[Wave]) -> float:

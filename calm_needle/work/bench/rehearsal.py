@@ -29,12 +29,14 @@ class MadeUpClock:
 
     def __init__(self, start: datetime) -> None:
         self._now = start.astimezone(UTC)
+        self._text = to_text(self._now)
 
     def __call__(self) -> str:
-        return to_text(self._now)
+        return self._text
 
     def go(self, seconds: float) -> None:
         self._now += timedelta(seconds=seconds)
+        self._text = to_text(self._now)
 
 
 class _Bench(NamedTuple):
@@ -191,4 +193,4 @@ def _feed(bench: _Bench, frequency_hz: float | None) -> None:
 
 def _shown(bench: _Bench) -> float:
     unit = bench.book.seen.series.unit
-    return float((bench.counter.answer("MEAS:FREQ?") if unit == "Hz" else bench.meter.answer("MEAS:VOLT:AC?")) or 0.0)
+    return bench.counter.hertz() if unit == "Hz" else bench.meter.volts()

@@ -5,6 +5,7 @@ With a_x = Q (f/f_x - f_x/f) the series arm passes 1 / (1 + j a_x), the phasing 
 Switched out, it passes everything.
 """
 
+import math
 from collections.abc import Mapping
 
 from calm_needle.core.physics.resonance import detuning
@@ -45,6 +46,9 @@ class CrystalFilter(Stage):
 
     def tuned_to(self, now: Now) -> tuple[float, ...]:
         return (float(now.switches.get(SWITCH) == IN), 1e6 * next(iter(self._phasing.values())).share)
+
+    def narrow_hz(self, now: Now) -> float:
+        return self.f_hz / self.q_factor if now.switches.get(SWITCH) == IN else math.inf
 
     def ideal(self, f_hz: float, now: Now) -> float:
         return 1.0 if now.switches.get(SWITCH) != IN else self.loss

@@ -5,6 +5,7 @@ A kind of link is a class with `build`, listed in stages.table; nothing else kno
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any, NamedTuple
 
@@ -80,6 +81,10 @@ class Stage:
     def tuned_to(self, now: Now) -> tuple[float, ...]:
         """Return every frequency (Hz) and share on which its transfer depends: what was turned shows here."""
         return tuple(w.frequency_hz() for w in self.windings)
+
+    def narrow_hz(self, now: Now) -> float:
+        """Return the half-power width (Hz) of one that passes far less than coils do about the intermediate frequency; infinite of others."""
+        return math.inf
 
     def probed(self, farads: float, *, at_output: bool) -> None:
         """Let a probe hang so much at its input or its output; 0 takes it off."""
