@@ -64,6 +64,7 @@ REST_S = 0.75  # s over which a needle at rest is averaged
 REACTION_S = 0.65  # s from what is said to the hand that stops
 PRECISE_DB = 0.06  # dB to which the height of a crest is to be known before the hand stops by it
 FLANK_PER_SPAN, DEEPEST_DB = 16, 5.0  # times the span seen with hands off, that a flank is followed down before the hand comes back
+ALIKE_TIMES = 1.4  # neighbouring blocks share the slow part of the wander: each counts for less
 AIMED = 0.6  # half widths short of the crest from where the hand is timed to it
 ON_IT, UNSURE_OF_IT = 0.05, 0.1  # half widths off a fitted crest that count as on it; the most, where the fit knows no better
 
@@ -482,7 +483,15 @@ class PeakWatch:
         ):
             return replace(base, kind="past")  # what is proven may be passed in a step or two
         depth = min(crest.rise_db, crest.fall_db) if self._null else FLANK_DB
-        way = approach(self._stretch.blocks, crest_db=crest.height_db, now_s=now.time_s, depth_db=depth)
+        sure = 0.0 if self._null else self._height_error_db(crest)
+        way = approach(
+            self._stretch.blocks,
+            crest_db=crest.height_db,
+            now_s=now.time_s,
+            depth_db=depth,
+            block_error_db=max(ALIKE_TIMES * SPAN_TO_SIGMA * (self._wander.span_db or 0.0), base.wander_db),
+            height_error_db=sure,
+        )
         if self._reached_s is None and self._proven and not precise and below <= NEAR_DB:
             return replace(base, kind="through")
         if self._reached_s is None and self._there(way, crest, below, at):
@@ -521,8 +530,7 @@ class PeakWatch:
     def _there(self, way: Approach | None, crest: Crossing, below: float, at: float) -> bool:
         if not (self._stretch.rise.db >= min(self._bar(), 0.5)):
             return False
-        if self._due_s is None and way is not None and below <= NEAR_DB and way.off <= AIMED:
-            # Nearer by, what is not known of the crest's own height would count for more than the flank does.
+        if way is not None and below <= NEAR_DB and way.off <= AIMED:
             self._due_s = self._recent[-1].time_s + way.left_s - REACTION_S
         if self._due_s is not None:
             return self._recent[-1].time_s >= self._due_s

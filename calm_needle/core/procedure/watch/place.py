@@ -18,10 +18,11 @@ TURN_BIN = 0.02  # turns that count as the same place
 FIT_DEPTH_DB = 6.0  # dB under the crest that still take part in the fit
 FLANK_DB = 6.0  # dB under the crest down to which a flank is straight
 CLEAR_DB = 0.8  # dB under the crest beyond which the flank tells more than the crest's height does
-ROUNDS = 4
+ROUNDS = 5
 SLOWEST = 1e-3  # half widths a second
 FLANK_S = 14  # s of the way back that are looked at: a hand slows down
 FEWEST_ON_FLANK = 4
+DB_PER_NEPER = 10.0 / math.log(10.0)
 
 
 class CrestFit(NamedTuple):
@@ -112,37 +113,82 @@ class Approach(NamedTuple):
         return self.off / self.speed
 
 
-def approach(blocks: Iterable[Block], *, crest_db: float, now_s: float, depth_db: float = FLANK_DB) -> Approach | None:
-    """Return where the hand is on its way over a crest of known height, from what it has come over; None while that is short.
+def approach(
+    blocks: Iterable[Block],
+    *,
+    crest_db: float,
+    now_s: float,
+    depth_db: float = FLANK_DB,
+    block_error_db: float = 0.0,
+    height_error_db: float = 0.0,
+) -> Approach | None:
+    """Return where the hand is on its way over a crest, from what it has come over; None while that is short.
 
-    blocks: of one way, in order. depth_db: how far down the flank is still straight.
+    blocks: of one way, in order. crest_db: the crest's height, as far as it is known. depth_db: how far down the flank is still straight.
+    block_error_db, height_error_db: standard deviations of a block and of that height; 0 where they are not known.
 
-    With y = 10^(d/10) - 1 the way is y = s² (t - t0)²: least squares in s and t0, begun from the straight line through the flank, by
-    Gauss and Newton. Close to the crest its own height, which is known no better than the wander, would count for more than the flank.
+    With d decibels under the crest and y = 10^(d/10) - 1 the way is y = s² (t - t0)². A straight line through the flank gives s and t0 to
+    begin with; least squares in the decibels then, by Gauss and Newton, for s, t0 and what the crest is off the height it was taken for,
+    which the flank knows less of the nearer the hand is to it, and the crest more.
     """
     seen = [(b.time_s - now_s, crest_db - b.level_db) for b in blocks if now_s - b.time_s <= FLANK_S]
-    rows = [(t, 10.0 ** (d / 10.0) - 1.0, 10.0 ** (-d / 10.0)) for t, d in seen if CLEAR_DB < d <= depth_db]
-    flank = [(t, math.sqrt(y), y * w * w) for t, y, w in rows]  # an error of x dB is one of 0.115 x (1 + y) / v in v
+    flank = [(t, math.sqrt(y), y / (1.0 + y) ** 2) for t, d in seen if CLEAR_DB < d <= depth_db for y in (10.0 ** (d / 10.0) - 1.0,)]
     if len(flank) < FEWEST_ON_FLANK:
         return None
-    total = sum(w for _, _, w in flank)
+    total = sum(w for _, _, w in flank)  # an error of x dB is one of 0.115 x (1 + y) / v in v
     t_mean, v_mean = sum(w * t for t, _, w in flank) / total, sum(w * v for _, v, w in flank) / total
     spread = sum(w * (t - t_mean) ** 2 for t, _, w in flank)
     slope = sum(w * (t - t_mean) * (v - v_mean) for t, v, w in flank) / spread if spread else 0.0
     if slope >= -SLOWEST:
         return None  # not on the way up
-    s, t0 = -slope, t_mean - v_mean / slope
+    first = flank[0][0]
+    surer = block_error_db > 0.0 and height_error_db > 0.0
+    rows = [(t, d) for t, d in seen if d <= depth_db and (t >= first if surer else d > CLEAR_DB)]
+    prior = (block_error_db / height_error_db) ** 2 if surer else math.inf
+    s, t0 = _steady_way(rows, s=-slope, t0=t_mean - v_mean / slope, prior=prior)
+    return Approach(s * t0, s) if s > SLOWEST else None
+
+
+def _steady_way(rows: Sequence[tuple[float, float]], *, s: float, t0: float, prior: float) -> tuple[float, float]:
+    """Fit s and t0 to (t, decibels under the crest); prior: how many blocks the crest's height is worth, infinite where it stands."""
+    h = 0.0
     for _ in range(ROUNDS):
-        a11 = a12 = a22 = b1 = b2 = 0.0
-        for t, y, w in rows:
+        a: list[list[float]] = [[0.0] * 3 for _ in range(3)]
+        b = [0.0, 0.0, 0.0]
+        for t, d in rows:
             u = t - t0
-            left, by_s, by_t0 = (y - s * s * u * u) * w, 2.0 * s * u * u * w, -2.0 * s * s * u * w
-            a11, a12, a22 = a11 + by_s * by_s, a12 + by_s * by_t0, a22 + by_t0 * by_t0
-            b1, b2 = b1 + by_s * left, b2 + by_t0 * left
-        det = a11 * a22 - a12 * a12
-        if det <= 1e-12 * a11 * a22:
+            y = s * s * u * u
+            per = 2.0 * DB_PER_NEPER * s * u / (1.0 + y)
+            left = d - h - DB_PER_NEPER * math.log1p(y)
+            slopes = (per * u, -per * s, 1.0)
+            for i in range(3):
+                b[i] += slopes[i] * left
+                for j in range(3):
+                    a[i][j] += slopes[i] * slopes[j]
+        free = 2 if math.isinf(prior) else 3
+        if free == 3:
+            a[2][2] += prior
+            b[2] -= prior * h
+        step = _solved(a, b, free)
+        if step is None:
             break
-        s, t0 = s + (a22 * b1 - a12 * b2) / det, t0 + (a11 * b2 - a12 * b1) / det
+        s, t0, h = s + step[0], t0 + step[1], h + step[2]
         if s <= SLOWEST:
-            return None
-    return Approach(s * t0, s)
+            break
+    return s, t0
+
+
+def _solved(a: list[list[float]], b: list[float], free: int) -> tuple[float, float, float] | None:
+    """Solve the first `free` of three symmetric equations; None where they do not determine it."""
+    if free == 3:
+        # What the height takes with it is eliminated first.
+        c02, c12, c22 = a[0][2], a[1][2], a[2][2]
+        a11, a12, a22 = a[0][0] - c02 * c02 / c22, a[0][1] - c02 * c12 / c22, a[1][1] - c12 * c12 / c22
+        b1, b2 = b[0] - c02 * b[2] / c22, b[1] - c12 * b[2] / c22
+    else:
+        a11, a12, a22, b1, b2 = a[0][0], a[0][1], a[1][1], b[0], b[1]
+    det = a11 * a22 - a12 * a12
+    if det <= 1e-12 * a11 * a22:
+        return None
+    x, y = (a22 * b1 - a12 * b2) / det, (a11 * b2 - a12 * b1) / det
+    return x, y, (b[2] - a[0][2] * x - a[1][2] * y) / a[2][2] if free == 3 else 0.0
