@@ -16,7 +16,7 @@ from calm_needle.work.bench.rehearsal import MadeUpClock, rehearse
 from calm_needle.work.bench.run_book import RunBook, begin_run
 from calm_needle.work.jobs import shelf as shelf_work
 
-DOSSIERS = ("halvern-6b", "dunlin-3", "stannard-seven")
+DOSSIERS = ("halvern-6b", "dunlin-3", "stannard-seven", "pellow-scout", "corvane-r-40")
 OLDER_SERIAL, LARGEST_SHELF = "19077", 100_000
 BEFORE_IF = ("intake", "safe start", "health")
 
@@ -81,6 +81,8 @@ def put_on_shelf(conn: sqlite3.Connection) -> None:
             practice.add_fault(conn, set_id=_newest(conn).set_id, fault=fault)
         _dunlin(conn)
         _stannard(conn)
+        _scout(conn)
+        _corvane(conn)
 
 
 def _dunlin(conn: sqlite3.Connection) -> None:
@@ -134,6 +136,51 @@ def _stannard(conn: sqlite3.Connection) -> None:
         ("consent", {"change": "Rewinding an IF coil, if it must be", "reversible": "no", "agreed": "R.T., 24 November"}),
     )
     practice.add_fault(conn, set_id=_newest(conn).set_id, fault="if-winding-open")
+
+
+def _scout(conn: sqlite3.Connection) -> None:
+    """A portable with one dead can: its capacitor, inside, has opened."""
+    job_id = _job(
+        conn,
+        _model(conn, "pellow-scout"),
+        serial="S 118204",
+        owner="M.O.",
+        remarks="From the lighthouse kitchen. New cells, started on the bench supply.",
+        complaints=("Very faint on every station.", "Hisses as it should."),
+        bench="instruments",
+        at_utc="2026-11-25T08:50:00.000Z",
+        by="J.P.",
+        done=("intake", "safe start"),
+    )
+    _entries(
+        conn,
+        job_id,
+        "2026-11-25T08:55:00.000Z",
+        ("paper", {"title": "Pellow Scout service folder", "trust": "this model’s own", "differences": ""}),
+    )
+    practice.add_fault(conn, set_id=_newest(conn).set_id, fault="if-capacitor-open")
+
+
+def _corvane(conn: sqlite3.Connection) -> None:
+    """The communications receiver: nothing broken, everything a little off, and due for its yearly alignment."""
+    job_id = _job(
+        conn,
+        _model(conn, "corvane-r-40"),
+        serial="R40-0611",
+        owner="Tern Rock collection",
+        remarks="The museum’s listening position; aligned every autumn.",
+        complaints=("Images at the top of band D.", "Beat note off with the pitch control at the middle."),
+        bench="instruments",
+        at_utc="2026-11-25T13:20:00.000Z",
+        by="R.T.",
+        done=BEFORE_IF,
+    )
+    _entries(
+        conn,
+        job_id,
+        "2026-11-25T13:25:00.000Z",
+        ("paper", {"title": "Corvane R-40 instruction book", "trust": "this model’s own", "differences": ""}),
+    )
 
 
 def _newest(conn: sqlite3.Connection) -> shelf.JobRow:

@@ -21,6 +21,7 @@ from calm_needle.work.instruments.equipment import Equipment, find_out
 from calm_needle.work.instruments.live_bench import LiveBench
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.instruments.stand_ins import StandIns
+from calm_needle.work.soundness import safe_start
 from calm_needle.work.whole_file import read_text, write_whole
 
 
@@ -101,6 +102,15 @@ class Workshop:
                 self.connect_instruments()
             self.live.attach(desk)
         return desk
+
+    def switch_on(self, run_id: int) -> None:
+        """Switch the set of a run on, where it is a practice set. Raises FieldsRefused in words, InstrumentError."""
+        desk = self.bring_to_bench(run_id)
+        with desk.book() as book:
+            job = book.job
+        with self.store() as conn:
+            safe_start.switch_on(conn, job.id, self.meters_for(job))
+        desk.publish(changed=True)
 
     def meters_for(self, job: shelf.JobRow) -> Meters | None:
         """The meters with a job's set under their probes, or None when its readings are typed. A run of another set lets go."""

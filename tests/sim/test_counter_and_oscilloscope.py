@@ -77,7 +77,7 @@ class Looking(unittest.TestCase):
         receiver = set_on("V2-a", instrument="oscilloscope1")
         receiver.feed = Input(468e3, 1e-4, 0.5)
         scope = Oscilloscope(receiver, seed=1)
-        scope.answer("VOLT:RANG:PTP 20;:SWE:TIME 5 MS;POIN 4000")
+        scope.answer("VOLT:RANG:PTP 1;:SWE:TIME 5 MS;POIN 4000")
         volts = np.abs(self.trace(scope)).reshape(40, 100).max(axis=1)
         self.assertAlmostEqual((volts.max() - volts.min()) / (volts.max() + volts.min()), 0.5, delta=0.08)
 

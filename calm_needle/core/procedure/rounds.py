@@ -57,6 +57,13 @@ def judge_rounds(
     expected = left.left_db if left else last * shrink
     gained = "Gained" if rule.unit == "dB" else "Moved"
     evidence = f"{gained} per round: " + ", ".join(_shown(t, rule.unit, signed=True) for t in totals) + "."
+    if all(c.gain is None for c in rounds[-1]):
+        return RoundsVerdict(
+            False,
+            0.0,
+            f"None of the {noun} was set in this round.",
+            f"How well the {strip} stands is not known from it; go on, or round once more.",
+        )
     if len(rounds) >= most_rounds:
         return RoundsVerdict(False, expected, f"This was round {len(rounds)}, the most the procedure asks for. Stop here.", evidence)
     if lost:

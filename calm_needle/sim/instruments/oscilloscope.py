@@ -38,6 +38,7 @@ LEVEL_V = Number(-200.0, 200.0, 0.0, "V")
 FORMATS = {"ASC": "ASC", "ASCII": "ASC", "REAL": "REAL,32", "INT": "INT,8", "INTEGER": "INT,8"}
 OWN_NOISE = 0.3 / STEPS  # of the range
 OFF_SHARE = 0.02
+SAMPLED = 0.2  # periods a sample, beyond which a trace of single samples would show another frequency
 
 
 class Oscilloscope(StandIn):
@@ -138,9 +139,12 @@ class Oscilloscope(StandIn):
         for wave in seen.waves:
             phase = phases.setdefault(round(wave.f_hz), self._rng.uniform(0.0, 2.0 * math.pi))
             tone = phases.setdefault(-round(wave.tone_hz), self._rng.uniform(0.0, 2.0 * math.pi))
+            # Where its samples lie too far apart for the carrier it keeps the highest and the lowest between two of them, as a band.
+            aliased = wave.f_hz * self.time_s > SAMPLED * len(t)
+            carrier = np.where(np.arange(len(t)) % 2 == 0, 1.0, -1.0) if aliased else np.sin(2.0 * math.pi * wave.f_hz * t + phase)
             envelope = 1.0 + wave.am_depth * np.sin(2.0 * math.pi * wave.tone_hz * t + tone)
             passed = 1.0 / math.hypot(1.0, wave.f_hz / BANDWIDTH_HZ)
-            volts = volts + math.sqrt(2.0) * wave.v * passed * envelope * np.sin(2.0 * math.pi * wave.f_hz * t + phase)
+            volts = volts + math.sqrt(2.0) * wave.v * passed * envelope * carrier
         full = float(getattr(self, f"range{n}_v"))
         volts = volts + noise.normal(0.0, math.hypot(seen.noise_v, OWN_NOISE * full), len(t))
         if getattr(self, f"coupling{n}") == "DC":

@@ -17,6 +17,7 @@ from calm_needle.core.procedure.set_up import settings
 from calm_needle.core.quantities import format_db, format_si, split_si
 from calm_needle.core.soundness.cautions import LAST_WORD, cautions_for
 from calm_needle.store.runs import ReadingRow
+from calm_needle.work.bench import trace_view
 from calm_needle.work.bench.bench_thread import gains, since_start, thread, thread_title
 from calm_needle.work.bench.run_book import RunBook
 from calm_needle.work.clock import seconds
@@ -129,6 +130,8 @@ def page(book: RunBook, bench: LiveBench | None, in_hand: str | None) -> dict[st
         "thread_title": thread_title(book),
         "left_out": book.plan.left_out,
         "since_start": since_start(book),
+        "trace": trace_view.about(step) if state.stage == "step" and bench and bench.equipment.has("oscilloscope") else None,
+        "power": _power(book, practice=bool(bench and bench.has_practice_set)),
         "set_up": _set_up(book, can_set=can_set),
         "level_move": book.level_move(),
         "cautions": cautions_for(safety_class=book.model.safety_class, hazards=step.hazards if step else ()),
@@ -160,6 +163,9 @@ def _advice(book: RunBook, bench: LiveBench | None, standing: Standing | None) -
     trouble = next((s for s in _links(bench) if s.state != "ready"), None)
     if trouble and state.stage in ("step", "set_up"):
         return Advice("danger", "unplugged", f"{KINDS[trouble.kind].name}: {STATE_WORDS[trouble.state]}.", trouble.words)
+    if state.stage in ("step", "set_up") and (power := book.power()).state in ("off", "stopped"):
+        evidence = f"The log of its start says so since {power.since} UTC. Switch it on, and let it warm, before anything is read."
+        return Advice("danger", "unplugged", "The set is off.", evidence)
     if state.stage == "set_up":
         return Advice("calm", "set", "Set what the card says.", "Nothing is turned before dial, level and lead are confirmed.")
     if state.stage == "decision":
@@ -188,6 +194,18 @@ def _noted(book: RunBook) -> Advice | None:
 
 def _links(bench: LiveBench | None) -> list[Any]:
     return bench.states if bench else []
+
+
+def _power(book: RunBook, *, practice: bool) -> dict[str, Any]:
+    """The line about power on the set-up card, and whether it can be switched on from there."""
+    power = book.power()
+    words = {
+        "on": f"on since {power.since} UTC",
+        "off": f"off since {power.since} UTC",
+        "stopped": f"stopped at {power.since} UTC: its cause first",
+        "": "not logged as on",
+    }[power.state]
+    return {"state": power.state, "words": words, "can_switch": practice and power.state in ("off", "")}
 
 
 def _set_up(book: RunBook, *, can_set: bool) -> list[dict[str, Any]]:
@@ -289,7 +307,7 @@ def _subtitle(book: RunBook) -> str:
 
 
 def _where(adjuster: Adjuster, role: str) -> str:
-    remark = f" {adjuster.remarks.capitalize()}." if adjuster.remarks else ""
+    remark = f" {adjuster.remarks[0].upper()}{adjuster.remarks[1:]}." if adjuster.remarks else ""
     by = f"The {adjuster.name}{f', {role}' if role else ''}: turned {adjuster.tool}."
     if adjuster.kind == "tuning":
         return by

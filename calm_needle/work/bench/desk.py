@@ -11,7 +11,7 @@ from calm_needle.core.procedure.set_up import settings
 from calm_needle.core.quantities import Quantity
 from calm_needle.errors import FieldsRefused, RunMovedOn
 from calm_needle.store.db import told_in_words
-from calm_needle.work.bench import bench_view
+from calm_needle.work.bench import bench_view, trace_view
 from calm_needle.work.bench.run_book import NotSureEnough, RunBook
 from calm_needle.work.instruments.live_bench import LiveBench, Wanted
 
@@ -71,6 +71,15 @@ class Desk:
         with self._news:
             fresh = self._news.wait_for(lambda: self._sequence > after or self.closed, TIDINGS_S)
             return self._sequence, self._snapshot if fresh else None
+
+    def trace(self) -> dict[str, Any]:
+        """Return what the oscilloscope sees for the step in hand. Raises FieldsRefused where it wants none, InstrumentError."""
+        with self._lock:
+            wanted = trace_view.about(self._book.step)
+        bench = self._bench_or_none()
+        if wanted is None or bench is None:
+            raise FieldsRefused({"trace": "This step wants no oscilloscope."})
+        return trace_view.drawn(bench.trace(time_s=wanted.time_s), wanted)
 
     def snapshot(self) -> dict[str, Any]:
         """Return what changes with every reading, as it is now."""

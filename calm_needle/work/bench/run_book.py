@@ -25,6 +25,7 @@ from calm_needle.store.db import transaction
 from calm_needle.work.bench.visit_readings import VisitReadings
 from calm_needle.work.clock import now_utc, seconds
 from calm_needle.work.jobs.places import placed_model
+from calm_needle.work.soundness.power import Power, power_of
 
 
 class NotSureEnough(CalmNeedleError):
@@ -88,6 +89,10 @@ class RunBook:
     def placed_model(self) -> Model:
         """Return the model with its adjusters where they were found on this set."""
         return placed_model(self._conn, self.model, self.job.set_id)
+
+    def power(self) -> Power:
+        """Return whether the job's set is on, as the log of its start says."""
+        return power_of(self._conn, self.job.id)
 
     def standing(self, *, can_sweep: bool = False, sweeping: float | None = None) -> Standing | None:
         """How the step in hand stands, or None where there is none. can_sweep, sweeping: what the bench can do, and is doing."""

@@ -12,6 +12,7 @@ import time
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple, Protocol
 
+from calm_needle.bench.oscilloscope import Oscilloscope, Trace
 from calm_needle.bench.practice_set import Position, SetTruth
 from calm_needle.core.dossier.model import Step
 from calm_needle.core.procedure.kinds.table import KINDS
@@ -26,6 +27,8 @@ RETRY_EVERY_S = 0.5
 SETTLE_S = 0.6  # six times a meter's averaging: what is left of a step of 6 dB is 0.02 dB
 SWEEP_SETTLE_S = 0.4  # between neighbouring points of a sweep the step is smaller
 SWEEP_READINGS = 3
+RANGES_V = tuple(m * 10.0**e for e in range(-2, 3) for m in (1.0, 2.0, 5.0))  # of an oscilloscope, the whole height
+WIDEST_V, LEAST_HIGH_V, ROOM, LOOKS = 400.0, 1e-3, 1.25, 2
 TRUTH_S = 0.3  # how long a page waits for a practice set that is being worked
 
 log = logging.getLogger(__name__)
@@ -178,6 +181,17 @@ class LiveBench:
         self._sweep_done = 0.0
         self._sweep = (step.id, source.frequency_hz, step.passband_span_hz, step.passband_points)
         self._wake.set()
+
+    def trace(self, *, time_s: float) -> Trace:
+        """What the oscilloscope sees over so long, as high as it fits. Raises FieldsRefused where there is none, InstrumentError."""
+        scope = self.equipment.of(Oscilloscope)
+        with self.equipment.lock:
+            scope.set_time(time_s)
+            scope.set_range(WIDEST_V)
+            for _ in range(LOOKS):
+                high = max(scope.peak_to_peak(), LEAST_HIGH_V)
+                scope.set_range(next((r for r in RANGES_V if r >= ROOM * high), WIDEST_V))
+            return scope.trace()
 
     def truth(self) -> SetTruth | None:
         """What a practice set knows of itself, or None for a real set, and for one that is busy."""

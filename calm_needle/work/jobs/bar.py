@@ -5,11 +5,11 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 from calm_needle.core.procedure.phases import PHASES
-from calm_needle.store import runs, starts
+from calm_needle.store import runs
 from calm_needle.store.shelf import JobRow
 from calm_needle.work.jobs import pick_up
 from calm_needle.work.jobs.shelf import job_of, phases_of
-from calm_needle.work.soundness.repairs import POWERED
+from calm_needle.work.soundness.power import power_of
 
 
 class BarPhase(NamedTuple):
@@ -43,13 +43,9 @@ def job_bar(conn: sqlite3.Connection, job_id: int) -> JobBar:
         for p in PHASES
         if not p.if_needed
     )
-    rows = starts.entries(conn, job_id)
-    on = bool(rows) and rows[-1].kind in POWERED
-    since = rows[-1].at_utc if rows else ""
-    if on:
-        since = next((r.at_utc for r in reversed(rows) if r.kind == "rung" and '"rung": 0' in r.detail), rows[0].at_utc)
+    power = power_of(conn, job_id)
     running = next((p.run_id for p in phases if p.run_id), None)
-    return JobBar(job, "on" if on else "off" if rows else "", since[11:16], phases, running, pick_up.open_ends(conn, job))
+    return JobBar(job, "off" if power.state == "stopped" else power.state, power.since, phases, running, pick_up.open_ends(conn, job))
 
 
 def job_of_run(conn: sqlite3.Connection, run_id: int) -> int | None:

@@ -11,7 +11,7 @@ from calm_needle.core.soundness.parts_sweep import UNITS, Part
 from calm_needle.core.soundness.repairs import KINDS, OUTCOMES, QuickTest, Repair, overruled, shared_credit, untested
 from calm_needle.errors import FieldsRefused, NotUnderstood
 from calm_needle.store import repairs as store
-from calm_needle.store import shelf, starts
+from calm_needle.store import shelf
 from calm_needle.store.db import transaction
 from calm_needle.store.shelf import JobRow
 from calm_needle.work.bench.run_book import open_again
@@ -19,10 +19,10 @@ from calm_needle.work.clock import now_utc
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 from calm_needle.work.soundness import parts_sweep
+from calm_needle.work.soundness.power import power_of
 
 LONGEST_WORDS = 400
 WHOLE_CAN = "can:"
-POWERED = ("rung", "current", "rail")  # the last entry of a start that is on
 
 
 @dataclass(frozen=True)
@@ -73,8 +73,7 @@ def of_job(conn: sqlite3.Connection, job_id: int) -> list[Repair]:
 
 def is_on(conn: sqlite3.Connection, job_id: int) -> bool:
     """Whether the start's log says that the set is on."""
-    rows = starts.entries(conn, job_id)
-    return bool(rows) and rows[-1].kind in POWERED
+    return power_of(conn, job_id).state == "on"
 
 
 def record(conn: sqlite3.Connection, job_id: int, form: dict[str, str], meters: Meters | None = None) -> None:

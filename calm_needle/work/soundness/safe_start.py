@@ -37,6 +37,7 @@ from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 
 TYPICAL_TOLERANCE_PERCENT = 10.0  # of rails whose papers give none
 LONGEST_WORDS = 400
+WARMING_S = 180.0  # that are let go by when a practice set is switched on from where it is worked at
 
 
 @dataclass(frozen=True)
@@ -148,6 +149,21 @@ def switch_off(conn: sqlite3.Connection, job_id: int, meters: Meters | None = No
         raise FieldsRefused({"rung": "It is off already."})
     _power(meters, 0.0)
     _add(conn, job_id, "off", {})
+
+
+def switch_on(conn: sqlite3.Connection, job_id: int, meters: Meters | None) -> None:
+    """Switch a practice set straight on, let it warm, and log it. Raises FieldsRefused in words, InstrumentError; nothing is logged then.
+
+    A real set is switched on by a person, behind a limiter: the ladder leads through that.
+    """
+    shown = view(conn, job_id)
+    if meters is None or meters.practice is None:
+        raise FieldsRefused({"power": "A real set is switched on by you: its safe start says how, and logs it."})
+    if shown.start.stopped:
+        raise FieldsRefused({"power": "Its start was stopped. Write the cause on the safe start’s page first; smoke always has one."})
+    meters.practice.power(1.0)
+    meters.practice.let_pass(WARMING_S)
+    _add(conn, job_id, "rung", {"rung": len(shown.rungs) - 1})
 
 
 def smoke(conn: sqlite3.Connection, job_id: int, words: str, meters: Meters | None = None) -> None:

@@ -18,7 +18,6 @@ class InspectJudge:
     def __init__(self, step: Step, context: Context) -> None:
         self._question = str(step.aim["question"])
         self._answers = answers_of(step)
-        self._why = step.why
 
     def add(self, seen: Seen) -> None:
         """Nothing is read."""
@@ -26,7 +25,7 @@ class InspectJudge:
     def standing(self, moment: Moment) -> Standing:
         given = next((a for a in self._answers if a["id"] == moment.answer), None)
         good = next((a["id"] for a in self._answers if a.get("good")), self._answers[0]["id"])
-        advice = Advice("calm", "eye", self._question, self._why)
+        advice = Advice("calm", "eye", self._question, "Look, and answer by its key.")
         if given is None:
             return Standing("asked", advice, Move("answer", answer=good), refusal="Choose one of the answers.")
         return Standing("answered", advice, Move("rest"), may_take=True, detail={"answer": given["id"], "words": given["words"]})

@@ -83,7 +83,7 @@ class Stage:
         return tuple(w.frequency_hz() for w in self.windings)
 
     def narrow_hz(self, now: Now) -> float:
-        """Return the half-power width (Hz) of one that passes far less than coils do about the intermediate frequency; infinite of others."""
+        """Return the half-power width (Hz) of what passes far less than coils do about the IF; infinite of anything else."""
         return math.inf
 
     def probed(self, farads: float, *, at_output: bool) -> None:

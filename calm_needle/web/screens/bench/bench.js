@@ -39,6 +39,8 @@ document.addEventListener('alpine:init', () => {
       clearTimeout(this.tick);
       // A wait stands otherwise a little later, though nothing is read.
       if (start.ticks && !start.instruments) this.tick = setTimeout(() => this.refresh(), 5000);
+      this.scope ??= new ScopeTrace();
+      this.$nextTick(() => this.scope.follow(document.querySelector('[data-trace]')));
       if (!start.instruments) this.$nextTick(() => document.getElementById('reading')?.focus());
     },
 

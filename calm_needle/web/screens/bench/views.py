@@ -48,9 +48,20 @@ def stream(run_id: int) -> Response:
     return answer
 
 
+@screen.get("/<int:run_id>/trace")
+def trace(run_id: int) -> Response:
+    return make_response(jsonify(workshop().bring_to_bench(run_id).trace()))
+
+
 @screen.post("/<int:run_id>/set")
 def set_everything(run_id: int) -> Response:
     return _act(run_id, lambda desk, here: desk.set_everything(here))
+
+
+@screen.post("/<int:run_id>/power")
+def switch_on(run_id: int) -> Response:
+    workshop().switch_on(run_id)
+    return _go(url_for("bench.page", run_id=run_id))
 
 
 @screen.post("/<int:run_id>/level")
