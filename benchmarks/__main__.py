@@ -3,7 +3,7 @@
 import importlib
 import sys
 
-NAMES = ("engine", "watch", "rehearse", "reckon", "pages", "jobs", "start", "needle", "fuzz")
+NAMES = ("engine", "watch", "rehearse", "by-key", "reckon", "pages", "jobs", "start", "needle", "fuzz")
 
 
 def main(names: list[str]) -> int:
@@ -13,7 +13,7 @@ def main(names: list[str]) -> int:
         return 2
     for name in names or NAMES:
         print(f"— {name}", flush=True)
-        for line in importlib.import_module(f"benchmarks.{name}").run():
+        for line in importlib.import_module(f"benchmarks.{name.replace('-', '_')}").run():
             print(line, flush=True)
     return 0
 

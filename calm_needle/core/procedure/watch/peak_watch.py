@@ -137,6 +137,7 @@ class PeakWatch:
         self._proven: Crossing | None = None
         self._proven_at = 0  # after how many blocks
         self._due_s: float | None = None  # when a steady hand will be at the crest, on its present way
+        self._behind = False  # whether the meter was behind a turn in one of the readings of the block that is open
         self._reached_s: float | None = None  # when the hand was at the crest again, on its present way
         self._profile = Profile()
         self._least, self._most = math.inf, -math.inf
@@ -177,7 +178,10 @@ class PeakWatch:
                     self._close()
         if self._tells_wander(level):
             self._wander.add_reading(level)
+        # While the meter is behind a turn, what it shows belongs to neither place.
+        behind = turns is not None and abs(self._turns_now - turns) > STILL_TURNS
         self._open.append((time_s, level, turns, way))
+        self._behind = self._behind or behind
         if at_stop != self._at_stop:
             self._verdict = None
         self._last_time_s, self._at_stop = time_s, at_stop
@@ -213,12 +217,14 @@ class PeakWatch:
         last = self._recent[-1] if self._recent else None
         still = (
             turns is not None
+            and not self._behind
             and max(known) - min(known) <= STILL_TURNS
-            and (last is None or abs(known[0] - (last.turns or known[0])) <= STILL_TURNS)
+            and (last is None or last.turns is None or abs(known[0] - last.turns) <= STILL_TURNS)
         )
         way = readings[-1][3] if turns is None else self._way_of(turns, still)
         time_s = sum(t for t, _, _, _ in readings) / n
         block = Block(time_s, statistics.median(v for _, v, _, _ in readings), turns, way, still, n)
+        self._behind = False
         self._blocks += 1
         self._verdict = None
         self._wander.add_block(block, steep=not self._tells_wander(block.level_db))

@@ -113,7 +113,7 @@ class Wander:
         return self._rate_db_s * min(span_s, DRIFT_GOES_ON_S)
 
     def _watch_hold(self, block: Block) -> None:
-        if not (block.still or block.way == 0):
+        if not (block.still or (block.turns is None and block.way == 0)):
             self._hold = []
             return
         if not self._hold:

@@ -247,6 +247,22 @@ class TypedReadings(unittest.TestCase):
         self.assertEqual(typed((0.1, 0.14, 0.1)).verdict().kind, "waiting")
 
 
+class TurnedByAKey(unittest.TestCase):
+    """A whole step at once, as an arrow key turns a practice set, on something steep: the meter lags behind it."""
+
+    def test_what_the_meter_still_had_to_follow_is_not_what_it_did_with_hands_off(self) -> None:
+        watch, rng = PeakWatch(goal="minimum"), random.Random(3)
+        time_s, level = 0.0, -30.0
+        for turns, comes_to, readings in ((0.0, -30.0, 100), (0.05, -44.0, 40), (0.1, -35.0, 40), (0.0, -30.0, 40)):
+            for _ in range(readings):
+                time_s, level = time_s + 0.05, level + 0.39 * (comes_to - level)
+                watch.add(level_db=level + rng.gauss(0.0, 0.05), time_s=time_s, turns=turns, lag_s=0.1)
+                self.assertNotEqual(watch.verdict().kind, "wandering")
+        span_db = watch.verdict().span_db
+        assert span_db is not None
+        self.assertLess(span_db, 0.3)
+
+
 class Invariance(unittest.TestCase):
     @steady
     @given(st.floats(-80, 40), st.floats(0, 1e6))

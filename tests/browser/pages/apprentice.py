@@ -1,0 +1,131 @@
+"""Somebody who follows the advice of the bench page to the letter, and knows nothing else."""
+
+from playwright.sync_api import expect
+
+from tests.browser.pages.bench_page import BenchPage
+
+MOST_PRESSES = 900
+CLOSE_HZ = 700.0  # of a beat, from where the hand turns finely
+# What the advice calls an amount of turning, the longer words first.
+SAID = {
+    "three quarters of a turn": 0.75,
+    "half a turn": 0.5,
+    "a third of a turn": 0.33,
+    "a quarter of a turn": 0.25,
+    "a fifth of a turn": 0.2,
+    "a sixth of a turn": 0.16,
+    "an eighth of a turn": 0.125,
+    "a tenth of a turn": 0.1,
+    "a twentieth of a turn": 0.05,
+    "a hair": 0.02,
+    "a turn": 1.0,
+}
+
+
+class Apprentice:
+    """Goes through a phase. Where nobody counts its turns, it says when it turns back. `heard`: what the page has said."""
+
+    def __init__(self, bench: BenchPage) -> None:
+        self.bench = bench
+        self.heard: set[str] = set()
+        self.rounds = 0
+
+    def go_through(self, *, blind: int = 0) -> None:
+        """Begin with the set-up card, end where all is done. blind: so many adjusters, from the first, are turned without being seen."""
+        bench, page = self.bench, self.bench.page
+        hide, show = (page.get_by_role("button", name=n) for n in ("Hide the turns: practise blind", "Let the program see the turns"))
+        done = 0
+        while (title := bench.title) != "All done here":
+            if bench.main_act == "Set it all" or title == "Go round again, or stop?":
+                self.rounds += title != "Set up first"
+                bench.press("Enter")
+            elif title.startswith("Measure "):
+                self._measure()
+            elif title.startswith("Look at "):
+                bench.press("1")
+            else:
+                if done == 0 and blind:
+                    hide.click()
+                    expect(show).to_be_visible()
+                self.turn_one()
+                done += 1
+                if done == blind:  # proving each by the key takes its time; the others are counted
+                    show.click()
+                    expect(hide).to_be_visible()
+                continue
+            expect(page.get_by_role("heading", level=1)).not_to_have_text(title)
+
+    def turn_one(self) -> None:
+        """Turn the adjuster in hand until the page says to take it, and take it."""
+        title = self.bench.title
+        self.bench.wait_for_reading_after(self.bench.reading_id + 3)
+        self._turn_until_told()
+        self.bench.press("Enter")
+        expect(self.bench.page.get_by_role("heading", level=1)).not_to_have_text(title)
+
+    def _turn_until_told(self) -> None:
+        bench, way = self.bench, 1
+        for _ in range(MOST_PRESSES):
+            advice = bench.advice
+            self.heard.add(advice.split(".")[0].split(":")[0])
+            if "Take it" in advice:
+                return
+            if bench.main_act == "Set the level":
+                bench.press("Enter")
+                bench.page.wait_for_function("() => !document.querySelector('footer .btn-main').textContent.includes('Set the level')")
+            elif "Hold still" in advice or "Hands off" in advice:
+                bench.wait_for_reading_after(bench.reading_id + 3)
+            elif "slips" in advice:
+                bench.press("w")
+                expect(bench.page.locator("[data-part=advice] p").first).not_to_contain_text("slips")
+            elif "clockwise" in advice:
+                way = self._turn_as_told(advice)
+            elif "beat of" in advice:
+                way = -way if "the other way" in advice else way
+                self._turn(way, fine=self._beat_hz(advice) < CLOSE_HZ)
+            elif "come back to it" in advice or "Come back" in advice or "Turn the other way" in advice:
+                way = -way
+                bench.press("c")
+                expect(bench.page.locator("[data-part=advice] p").first).not_to_have_text(advice)
+            elif "Coming back" in advice or "go on through" in advice or "Go on through" in advice:
+                self._turn(way, fine=True)
+            else:
+                self._turn(way)
+        raise AssertionError(f"not done after {MOST_PRESSES} presses; the page says: {bench.advice}")
+
+    @staticmethod
+    def _beat_hz(advice: str) -> float:
+        number, unit = advice.split("beat of ")[1].replace("\u2009", " ").split(" ")[:2]
+        return float(number) * (1e3 if unit.startswith("kHz") else 1.0)
+
+    def _turn_as_told(self, advice: str) -> int:
+        """Turn by about as much as the advice says, the way it says; return that way."""
+        amount = next((turns for words, turns in SAID.items() if words in advice), 0.25)
+        way = -1 if "anticlockwise" in advice else 1
+        fine = amount < 0.12
+        for _ in range(max(1, round(0.8 * amount / (0.01 if fine else 0.05)))):
+            self.bench.turn(way, fine=fine)
+        self.bench.wait_for_reading_after(self.bench.reading_id + 6)
+        return way
+
+    def _turn(self, way: int, *, fine: bool = False) -> None:
+        """One touch of the adjuster, and a look at the needle."""
+        seen = self.bench.reading_id
+        self.bench.turn(way, fine=fine)
+        self.bench.wait_for_reading_after(seen + 2)
+
+    def _measure(self) -> None:
+        """Let the pass-band be measured, the level set first where the page asks for it, and take it."""
+        bench = self.bench
+        bench.wait_for_reading_after(0)
+        for _ in range(4):
+            bench.wait_for_reading_after(bench.reading_id + 6)
+            if bench.main_act != "Set the level":
+                break
+            bench.press("Enter")
+            expect(bench.page.locator("footer .btn-main")).not_to_contain_text("Set the level")
+        assert bench.main_act == "Measure the pass-band", bench.main_act
+        bench.press("Enter")
+        expect(bench.page.locator("[data-part=advice] p").first).to_contain_text("Measured.", timeout=60_000)
+        expect(bench.page.locator("footer .btn-main")).to_contain_text("Take it and go on")
+        bench.press("Enter")
