@@ -1,4 +1,4 @@
-"""Whole IF phases on the real page by following the advice with the key, turns unknown to the program: how they end, and how long they take."""
+"""Whole IF phases on the real page by following the advice with the key, turns unknown to the program: how they end, how long they take."""
 
 import time
 from typing import NamedTuple

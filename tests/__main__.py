@@ -23,7 +23,7 @@ import tests
 BROWSER = "tests.browser"
 DOCTESTS = "the examples in docstrings"
 # The whole jobs wait for readings most of their time, so three fit two processors. What takes longest begins first.
-PROCESSES = 3
+PROCESSES, SHOWN = 3, 6
 LONGEST = (
     "tests.browser.test_whole_job",
     "tests.browser.test_whole_job_corvane",
@@ -52,9 +52,9 @@ class Ran(NamedTuple):
 
 def main(arguments: list[str]) -> int:
     named = [a for a in arguments if not a.startswith("-")]
-    if named:
-        return _report([_run(name) for name in named], began=time.monotonic())
     began = time.monotonic()
+    if named:
+        return _report([_run(name) for name in named], began=began)
     names = _in_order(browser="--no-browser" not in arguments)
     for name in ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS"):
         os.environ[name] = "1"  # numpy's threads would fight over two processors
@@ -102,9 +102,8 @@ def _report(ran: list[Ran], *, began: float) -> int:
     for module in ran:
         if module.bad or module.skipped or not module.tests:
             print(f"— {module.name}\n{module.said}", flush=True)
-    print(
-        f"{time.monotonic() - began:.0f} s; longest: {', '.join(f'{r.name} {r.seconds:.0f} s' for r in sorted(ran, key=lambda r: -r.seconds)[:6])}"
-    )
+    longest = sorted(ran, key=lambda r: -r.seconds)[:SHOWN]
+    print(f"{time.monotonic() - began:.0f} s; longest: {', '.join(f'{r.name} {r.seconds:.0f} s' for r in longest)}")
     print(f"{total - bad - skipped} passed, {bad} failed, {skipped} skipped", flush=True)
     # A skipped test is a test that did not run, and so is a module without any: nothing here may skip itself.
     return 1 if bad or skipped or empty or not total else 0

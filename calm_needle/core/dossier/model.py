@@ -237,6 +237,12 @@ class Model:
         stated = next((c["kappa"] for c in links if c.get("transformer") == transformer and "kappa" in c), None)
         return float(stated or self.simulation.get("transformers", {}).get(transformer, {}).get("kappa", TYPICAL_KAPPA))
 
+    def at_the_aerial(self) -> SetUp | None:
+        """Return the first set-up of the procedure that feeds the set at its aerial; None where none does."""
+        points = {p["id"] for p in self.raw.get("test_points", ())}
+        points |= {p["id"] for stage in self.stages if stage.kind == "aerial" for p in stage.test_points}
+        return next((s.set_up for g in self.groups for s in g.steps if s.set_up.goes_in in points), None)
+
     def point_name(self, point_id: str | None) -> str:
         """The name of a test point, wherever in the dossier it stands; its id when it has none."""
         for point in points_of(self.raw):

@@ -34,7 +34,8 @@ class BandReadings(NamedTuple):
     level_v: float | None
     coupling: str
     coil_ohm: float | None
-    book_v: float | None = None  # the level that the papers give for the standard output, behind the dummy aerial
+    book_v: float | None = None  # the level that the papers give for the standard output, and with which coupling
+    book_coupling: str = DUMMY_AERIAL
 
 
 def at_this_hour(*, f_low_hz: float, hour: int) -> str:
@@ -136,7 +137,7 @@ def _expected_db(row: BandReadings, other: BandReadings) -> float:
 
 def _against_book(row: BandReadings) -> list[str]:
     """A band that needs far more than its papers say: the neighbours may be as deaf as it is."""
-    if row.level_v is None or row.book_v is None or math.isinf(row.level_v) or row.coupling != DUMMY_AERIAL:
+    if row.level_v is None or row.book_v is None or math.isinf(row.level_v) or row.coupling != row.book_coupling:
         return []
     more_db = 20.0 * math.log10(row.level_v / row.book_v)
     if more_db < BOOK_DB:

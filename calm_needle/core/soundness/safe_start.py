@@ -63,8 +63,8 @@ MAINS = (
     Rung("full", "Straight on, fused", 1.0, 0.5, "Stand clear for a minute, then read the rails; stay with it for ten."),
 )
 BATTERY = (
-    Rung("half", "Bench supply at half volts, limited to 30 mA", 0.5, 0.03, "The supply must not go into its limit."),
-    Rung("full", "Bench supply at full volts, limited to 100 mA", 1.0, 0.1, "Warm parts under the fingers: stop."),
+    Rung("half", "Bench supply at half volts, limited to 30\u00a0mA", 0.5, 0.03, "The supply must not go into its limit."),
+    Rung("full", "Bench supply at full volts, limited to 100\u00a0mA", 1.0, 0.1, "Warm parts under the fingers: stop."),
 )
 
 

@@ -16,6 +16,7 @@ from calm_needle.work.jobs import drafts, entries
 from calm_needle.work.jobs.intake import complaints_of
 from calm_needle.work.jobs.shelf import model_of_dossier
 from calm_needle.work.soundness import due, guided, repairs
+from calm_needle.work.soundness.bands import NOT_REACHED
 
 LAST_SHOWN = 4
 PICTURES_SHOWN = 6
@@ -120,4 +121,5 @@ def _open(conn: sqlite3.Connection, job: JobRow, still: dict[str, list[entries.E
 
 
 def _band_value(row: band_checks.BandCheckRow) -> str:
-    return "open" if row.value is None else format_si(row.value, unit="Ω" if row.kind == "coil" else "V", digits=3)
+    unit, none = ("Ω", "open") if row.kind == "coil" else ("V", NOT_REACHED)
+    return none if row.value is None else format_si(row.value, unit=unit, digits=3)

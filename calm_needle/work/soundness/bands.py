@@ -7,8 +7,9 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Literal, cast
 
-from calm_needle.core.dossier.model import Band
+from calm_needle.core.dossier.model import Band, Model
 from calm_needle.core.physics.level_search import standard_output_v
+from calm_needle.core.procedure.set_up import coupling_words
 from calm_needle.core.quantities import format_si, parse_si
 from calm_needle.core.soundness.band_health import DUMMY_AERIAL, BandReadings, Heard, at_this_hour, judge_bands, judge_whole
 from calm_needle.core.soundness.cautions import Caution, cautions_for
@@ -62,7 +63,10 @@ def view(conn: sqlite3.Connection, job_id: int, *, hour: int | None = None) -> B
     bands = model.bands
     book = {s["band"]: s["most_v"] for s in model.specifications if s["id"].startswith("sensitivity") and "band" in s and "most_v" in s}
     checks = band_checks.band_checks(conn, job_id)
-    rows = [_readings(band, [c for c in checks if c.band == band.id])._replace(book_v=book.get(band.id)) for band in bands]
+    usual = usual_coupling(model)
+    rows = [
+        _readings(band, [c for c in checks if c.band == band.id])._replace(book_v=book.get(band.id), book_coupling=usual) for band in bands
+    ]
     verdicts = judge_bands(rows)
     lines = [
         BandLine(
@@ -85,7 +89,7 @@ def view(conn: sqlite3.Connection, job_id: int, *, hour: int | None = None) -> B
     if again:
         whole = Verdict("watch", f"{changed[-1].part} was {changed[-1].what} since: hear every band again, one repair can unmask a fault.")
     cautions = cautions_for(safety_class=model.safety_class, hazards=("loud",))
-    return BandsView(job, lines, whole, couplings[-1] if couplings else DUMMY_AERIAL, cautions, again)
+    return BandsView(job, lines, whole, couplings[-1] if couplings else usual, cautions, again)
 
 
 def keep(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
@@ -165,17 +169,24 @@ def hear(conn: sqlite3.Connection, job_id: int, band_id: str, meters: Meters) ->
         raise NotFound("band", band_id[:30])
     set_ups = [step.set_up for group in model.groups for step in group.steps]
     load_ohm = next((s.watched.load_ohm for s in set_ups if s.watched and s.watched.load_ohm), USUAL_LOAD_OHM)
-    point = next((s.goes_in for s in set_ups if s.goes_in and "aerial" in s.goes_in), AERIAL)
+    fed = model.at_the_aerial()
+    point = fed.goes_in if fed and fed.goes_in else AERIAL
     heard = soundings.hear(meters, band, dial_hz=middle_of(band), point=point, wanted_v=standard_output_v(load_ohm))
     with transaction(conn):
         said: Heard = "alive" if heard.alive else "dead"
         found: list[tuple[str, str | None, float | None, str]] = [("generator", said, None, "")]
         if heard.alive:  # a level of nothing: none gives the standard output
-            found.append(("level", None, heard.level_v, DUMMY_AERIAL))
+            found.append(("level", None, heard.level_v, usual_coupling(model)))
         for kind, word, value, coupling in found:
             band_checks.add_band_check(
                 conn, job_id=job_id, band=band_id, kind=kind, heard=word, value=value, coupling=coupling, at_utc=now_utc()
             )
+
+
+def usual_coupling(model: Model) -> str:
+    """Return how the papers couple a generator to the aerial: the dummy aerial where they say nothing."""
+    fed = model.at_the_aerial()
+    return coupling_words(fed.coupling).removeprefix("the ").removeprefix("a ") if fed and fed.coupling else DUMMY_AERIAL
 
 
 def middle_of(band: Band) -> float:

@@ -87,7 +87,9 @@ def _after(a: Answers) -> Verdict:
     at = a.number("peak_percent")
     if not NEAR_STOP_PERCENT <= at <= 100.0 - NEAR_STOP_PERCENT:
         return Verdict("watch", f"The peak lies {at:.0f}\u00a0% along: near a stop, so the capacitor is not yet the right one.")
-    return Verdict("good", f"The peak lies {at:.0f}\u00a0% along its travel, passed both ways. Peak the strip once more as a whole.")
+    return Verdict(
+        "good", f"The peak lies {at:.0f}\u00a0% along its travel, where it can be passed both ways. Peak the strip once more as a whole."
+    )
 
 
 PIECE = Piece(
