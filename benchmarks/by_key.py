@@ -1,6 +1,7 @@
 """Whole IF phases on the real page by following the advice with the key, turns unknown to the program: how they end, how long they take."""
 
 import time
+from collections.abc import Iterator
 from typing import NamedTuple
 
 from tests.browser.pages.apprentice import Apprentice
@@ -21,9 +22,8 @@ class Job(NamedTuple):
 JOBS = (Job("halvern-6b", "20318", 468e3), Job("pellow-scout", "S 90001", 452e3, new=True), Job("corvane-r-40", "R40-0611", 465e3))
 
 
-def run() -> list[str]:
-    """Return a line a job: where it peaks, what is left, rounds, minutes."""
-    out = []
+def run() -> Iterator[str]:
+    """Yield a line a job: where it peaks, what is left, rounds, minutes."""
     for job in JOBS:
         live = LiveServer()
         errors: list[str] = []
@@ -38,7 +38,7 @@ def run() -> list[str]:
             minutes = (time.monotonic() - began) / 60.0
             truth = live.workshop.live.truth()
             assert truth is not None
-            out.append(
+            yield (
                 f"{job.model}: peaks {truth.peak_hz - job.if_hz:+.0f} Hz from its IF, {truth.loss_db - truth.best_loss_db:.2f} dB left, "
                 f"{apprentice.rounds} rounds, {minutes:.1f} min{''.join(f'; console: {e}' for e in errors)}"
             )
@@ -46,4 +46,3 @@ def run() -> list[str]:
         finally:
             live.close()
     close_shared_browser()
-    return out

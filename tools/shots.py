@@ -54,15 +54,7 @@ def bench_lamp(page: Page) -> None:
     bench = BenchPage.begin(page, CORVANE)
     bench.wait_for_links()
     page.get_by_role("button", name="Switch it on").click()
-    while bench.title != "Look at the envelope":
-        title = bench.title
-        if bench.main_act == "Set it all" or title.startswith("Go round"):
-            bench.press("Enter")
-        else:
-            bench.press("s")
-            page.get_by_label("Why").fill("left as it is")
-            page.keyboard.press("Enter")
-        page.wait_for_function("title => document.querySelector('h1').textContent !== title", arg=title)
+    bench.leave_out_until("Look at the envelope")
     page.wait_for_function("() => document.querySelector('[data-trace] path:last-of-type').getAttribute('d').length > 100")
 
 

@@ -58,6 +58,10 @@ class PracticeSet(Instrument):
         """Control a switch of the set, by its name."""
         self._set(f'SWIT "{name}","{word}"')
 
+    def cover(self, *, on: bool) -> None:
+        """Control the screening cans."""
+        self._set(f"COV {'ON' if on else 'OFF'}")
+
     def point(self, dial_hz: float) -> None:
         """Control the pointer: at a mark of the dial, by eye."""
         self._set(f"TUNE:MARK {dial_hz:.1f}")

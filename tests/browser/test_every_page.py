@@ -51,6 +51,14 @@ class Axe(BrowserTest):
             self.page.goto(path)
             self.check(self.page, path)
 
+    def test_the_trace_of_an_oscilloscope_on_the_bench(self) -> None:
+        bench = BenchPage.begin(self.page, "R40-0611")
+        bench.wait_for_links()
+        bench.leave_out_until("Look at the envelope")
+        expect(self.page.locator("[data-trace] path").last).to_have_attribute("d", re.compile("^M.+ L"))
+        expect(self.page.get_by_text("peak to peak")).to_be_visible()
+        self.check(self.page, "a trace")
+
     def test_the_shelf_with_its_forms_open_and_faults_in_them(self) -> None:
         page = self.page
         page.goto("/")

@@ -1,3 +1,5 @@
+from itertools import pairwise
+
 from playwright.sync_api import expect
 
 from tests.support.whole_job import WholeJob
@@ -8,3 +10,8 @@ class TheCorvane(WholeJob):
         apprentice = self.align("R40-0611", if_hz=465e3, blind=1)
         self.assertIn("Zero beat", apprentice.heard)
         expect(self.page.get_by_text("answered: Yes")).to_be_visible()
+        # The envelope goes three times up and down: the trace's upper edge, thinned.
+        heights = [float(place.split()[1]) for place in apprentice.looked[0].lstrip("M").split(" L")]
+        edge = [min(heights[i : i + 25]) for i in range(0, len(heights) - 25, 25)]
+        middle = (max(edge) + min(edge)) / 2.0
+        self.assertTrue(4 <= sum((a - middle) * (b - middle) < 0 for a, b in pairwise(edge)) <= 7, edge)

@@ -344,6 +344,56 @@ class LookingAtIt(unittest.TestCase):
         self.assertGreater(receiver.look("oscilloscope1", farads=1e-12).waves[0].v, 0.01)
 
 
+class WhatHandsDo(unittest.TestCase):
+    def test_a_blade_in_the_core_and_a_can_taken_off_detune_while_they_are_so(self) -> None:
+        receiver = aligned("halvern-6b", point="V1-g1")
+        best = receiver.strip_gain(468e3)
+        for change, back in (
+            (lambda: receiver.put_blade("IFT1-upper"), lambda: receiver.put_blade("")),
+            (lambda: receiver.cover(on=False), lambda: receiver.cover(on=True)),
+        ):
+            change()
+            self.assertLess(db(receiver.strip_gain(468e3) / best), -0.3)
+            back()
+            self.assertEqual(receiver.strip_gain(468e3), best)
+
+    def test_peaked_with_a_blade_it_is_off_when_the_blade_is_out(self) -> None:
+        receiver = aligned("halvern-6b", point="V1-g1")
+        receiver.put_blade("IFT1-upper")
+        winding = receiver.tuned("IFT1-p")
+        assert winding
+        while winding.frequency_hz() < 468e3:
+            receiver.turn("IFT1-upper", -0.01)
+        receiver.put_blade("")
+        self.assertGreater(winding.frequency_hz(), 472e3)
+
+    def test_a_loose_loop_hears_the_oscillator_and_does_not_pull_it(self) -> None:
+        receiver = aligned("halvern-6b", band="MW", dial_hz=1e6)
+        receiver.clip("counter", "loop oscillator")
+        (wave,) = receiver.look("counter", farads=30e-12).waves
+        self.assertAlmostEqual(wave.f_hz, 1.468e6, delta=1.0)
+        self.assertTrue(0.02 < wave.v < 0.5)
+        with self.assertRaises(KeyError):
+            receiver.clip("counter", "loop nowhere")
+
+
+class Warmth(unittest.TestCase):
+    def test_the_oscillator_comes_down_to_its_place_as_the_set_warms(self) -> None:
+        clock = [0.0]
+        receiver = PracticeReceiver(dossiers.model(CORVANE), seed=1, misalign="none", clock=lambda: clock[0])
+        assert receiver.supply
+        receiver.supply.power(1.0)
+        receiver.stand(band="C", dial_hz=5.8e6)
+        seen = []
+        for minutes in (1.0, 5.0, 15.0, 60.0):
+            clock[0] = 60.0 * minutes
+            oscillator_hz = receiver.oscillator_hz()
+            assert oscillator_hz is not None
+            seen.append(oscillator_hz - 6.265e6)
+        self.assertTrue((np.diff(seen) < 0).all(), seen)
+        self.assertTrue(500.0 < seen[0] < 1000.0 and abs(seen[-1]) < 5.0, seen)
+
+
 class Transistors(unittest.TestCase):
     def test_the_scout_wakes_at_once_and_draws_what_its_battery_can_give(self) -> None:
         clock = [0.0]

@@ -47,7 +47,8 @@ class SignalGenerator(StandIn):
 
     def changed(self) -> None:
         level = self.level_v * self._level_error if self.on else 0.0
-        self._receiver.feed = Input(self.frequency_hz * self._off_by, level, self.depth_percent / 100.0 if self.am else 0.0)
+        depth, deviation_hz = self.depth_percent / 100.0 if self.am else 0.0, self.deviation_hz if self.fm else 0.0
+        self._receiver.feed = Input(self.frequency_hz * self._off_by, level, depth, self.tone_hz, deviation_hz)
 
     def _power(self, command: Command) -> str | None:
         word = command.arguments[0] if command.arguments else ""

@@ -4,7 +4,7 @@ import json
 from collections.abc import Callable
 
 from calm_needle.core.scpi import Command, read_number
-from calm_needle.sim.instruments.stand_in import BAD_DATA, MISSING, OUT_OF_RANGE, Refusal, StandIn, number_of
+from calm_needle.sim.instruments.stand_in import BAD_DATA, MISSING, OUT_OF_RANGE, Refusal, StandIn, number_of, switch_of
 from calm_needle.sim.receiver.adjuster import Adjuster
 from calm_needle.sim.receiver.practice import PracticeReceiver, Probes
 from calm_needle.sim.receiver.supply import Supply
@@ -39,6 +39,8 @@ class Hands(StandIn):
             "PROBes": self._probes,
             "CLIP": self._clip,
             "SWITch": self._switch,
+            "COVer": self._cover,
+            "BLADe": self._blade,
             "METer": lambda _: f"{self._receiver.strength():.2f}",
             "TUNE:MARK": self._point,
             "BAND:CATalog": lambda _: ",".join(self._receiver.dial.bands),
@@ -160,6 +162,26 @@ class Hands(StandIn):
             self._receiver.clip(instrument, point)
         except KeyError:
             raise Refusal(-224, f"Illegal parameter value: nothing is seen at {point[:40]}") from None
+        return None
+
+    def _cover(self, command: Command) -> str | None:
+        """Whether the screening cans are on."""
+        if command.asks:
+            return "0" if any(w.uncovered for w in self._receiver.chain.windings) else "1"
+        self._receiver.cover(on=switch_of(command))
+        return None
+
+    def _blade(self, command: Command) -> str | None:
+        """The core in which a steel blade stands; NONE for none."""
+        if command.asks:
+            return next((w.adjuster_id for w in self._receiver.chain.windings if w.blade), "NONE")
+        if not command.arguments:
+            raise Refusal(*MISSING)
+        name = "" if command.arguments[0] == "NONE" else command.arguments[0]
+        try:
+            self._receiver.put_blade(name)
+        except KeyError:
+            raise Refusal(-224, f"Illegal parameter value: no core {name[:40]}") from None
         return None
 
     def _switch(self, command: Command) -> str | None:

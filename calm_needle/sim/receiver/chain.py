@@ -20,7 +20,7 @@ from calm_needle.sim.receiver.circuits import circuits_of
 from calm_needle.sim.receiver.control import settled
 from calm_needle.sim.receiver.signal import Now, Wave, Window
 from calm_needle.sim.receiver.stages.audio import AudioStage
-from calm_needle.sim.receiver.stages.detector import Audio, Detector, ProductDetector
+from calm_needle.sim.receiver.stages.detector import Audio, Detector
 from calm_needle.sim.receiver.stages.mixer import Mixer
 from calm_needle.sim.receiver.stages.oscillator import Oscillator
 from calm_needle.sim.receiver.stages.stage import KTQ_W_PER_HZ, Built, Stage
@@ -35,6 +35,7 @@ else:
 
 WIDE, POINTS = 6.0, 121  # how many half-power bandwidths are integrated over, each way; in how many points
 MOVED_HZ, MOST_KEPT = 100.0, 4000  # a winding that moved by less leaves the noise as it was
+PICKED_UP = 0.02  # volts in a loose loop for one across what it is near
 NARROWEST_Q = 40.0  # of a chain without windings, for the width that is integrated over
 
 
@@ -132,8 +133,8 @@ class Chain:
     def look(self, point: str, wave: Wave, now: Now, *, entry: int, source_ohm: float) -> Seen:
         """Return what stands at a test point; nothing where no link has it. Raises KeyError for one that the dossier does not have."""
         for stage in self.all:
-            if point in stage.within and isinstance(stage, (Oscillator, ProductDetector)):
-                return Seen(tuple(stage.own(now)), 0.0)
+            if point in stage.within and (own := stage.own(now)):
+                return Seen(tuple(own), 0.0)
         now, waves = self.settle(wave, now, entry=entry)
         for index, stage in enumerate(self.stages):
             if point in (*stage.points, *stage.within):
@@ -149,6 +150,20 @@ class Chain:
                 raise KeyError(point)
             return Seen((), 0.0)
         return Seen((Wave(heard.tone_hz, heard.tone_v),), heard.noise_v)
+
+    def near(self, stage_id: str, wave: Wave, now: Now, *, entry: int) -> Seen:
+        """Return what a loop beside a stage picks up of what leaves it: a little, of the oscillator too, and it hangs on nothing."""
+        beside = [s for s in self.all if s.stage_id == stage_id]
+        own = [w for s in beside for w in s.own(now)]
+        last = max((i for i, s in enumerate(self.stages) if s in beside), default=-1)
+        if last >= entry:
+            now, _ = self.settle(wave, now, entry=entry)
+            own += self.waves_at(last + 1, wave, now, entry=entry)
+        return Seen(tuple(w.times(PICKED_UP) for w in own), 0.0)
+
+    def has(self, stage_id: str) -> bool:
+        """Whether a stage of the dossier has a link."""
+        return any(s.stage_id == stage_id for s in self.all)
 
     def knows(self, point: str) -> bool:
         """Whether the dossier has such a test point."""

@@ -32,6 +32,7 @@ SLOPES_STAND_S = 0.2  # s: rails do not change faster than that by warming
 GENERATOR_OHM = 50.0
 AVERAGING_S = 0.1  # s, of a meter fit for peaking
 TONE_HZ = 400.0
+LOOP = "loop "
 
 
 class Input(NamedTuple):
@@ -140,15 +141,33 @@ class PracticeReceiver:
         """Whether a generator can be clipped to a point: the aerial, or the input of a stage."""
         return self.chain.entry(point) is not None
 
+    def cover(self, *, on: bool) -> None:
+        """Put the screening cans on, or take them off."""
+        for winding in self.chain.windings:
+            winding.uncovered = not on
+
+    def put_blade(self, adjuster_id: str) -> None:
+        """Stand a steel blade in a core, and out of every other; «» takes it out. Raises KeyError for one that is no core."""
+        cores = {w.adjuster_id: w for w in self.chain.windings}
+        if adjuster_id and adjuster_id not in cores:
+            raise KeyError(adjuster_id)
+        for name, winding in cores.items():
+            winding.blade = name == adjuster_id
+
     def clip(self, instrument: str, point: str) -> None:
-        """Clip an instrument's probe to a point, or take it off («»). Raises KeyError for a point that the set does not have."""
-        if point and not self.chain.knows(point):
+        """Clip an instrument's probe to a point, or take it off («»); "loop STAGE": a loop beside a stage, that picks up what is near and
+        hangs on nothing. Raises KeyError for a point or stage that the set does not have.
+        """
+        if point and not self.chain.knows(point) and not self.chain.has(point.removeprefix(LOOP)):
             raise KeyError(point)
         self.clips[instrument] = point
 
     def look(self, instrument: str, *, farads: float) -> Seen:
         """Return what stands at the point that an instrument's probe is clipped to, the probe hanging so much on it; nothing in the air."""
         point = self.clips.get(instrument, "")
+        if point.startswith(LOOP):
+            entry, _ = self._entry()
+            return self.chain.near(point.removeprefix(LOOP), self._wave(), self.now(), entry=entry)
         if not point or (self.supply and self.supply.decoupled(point)):
             return Seen((), 0.0)
         self.chain.probe(point, farads)
@@ -205,8 +224,16 @@ class PracticeReceiver:
         alive = self._alive()
         gang_f = self.dial.gang_f()
         oscillator = self.chain.oscillator
-        runs_hz = oscillator.runs_at_hz(self.dial.band, gang_f, emission=alive[""]) if oscillator and self.dial.band else None
+        runs_hz = (
+            oscillator.runs_at_hz(self.dial.band, gang_f, emission=alive[""], heated_s=self._heated_s())
+            if oscillator and self.dial.band
+            else None
+        )
         return Now(self.dial.band, gang_f, runs_hz, 1.0, self.chain.slope, alive, self.switches)
+
+    def _heated_s(self) -> float:
+        """How long it has warmed (s); for ever, where its power is taken for granted."""
+        return math.inf if self._granted or self.supply is None else self.supply.heated_s()
 
     def _wave(self) -> Wave:
         f, level, depth, tone_hz, deviation_hz = self.feed

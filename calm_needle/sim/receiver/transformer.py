@@ -14,11 +14,16 @@ STRAY_F = 9e-12  # of valve, leads and the winding itself, where the capacitor i
 TYPICAL: dict[str, float] = {"c_f": 120e-12, "q": 80.0}
 TYPICAL_SPREAD = 0.12  # of the inductance, each way from the middle of the travel
 TYPICAL_TRAVEL_TURNS = 12.0
+CAN_F = 1.2e-12  # that a screening can adds to what it covers
+BLADE_TIMES = 1.03  # what a steel blade does to the inductance of the core that it stands in
 
 
 @dataclass
 class Winding:
-    """One tuned winding with its core. `part` is the dossier's, where it lists it; probe_f: what a probe hangs across it."""
+    """One tuned winding with its core. `part` is the dossier's, where it lists it; probe_f: what a probe hangs across it.
+
+    uncovered: its can is off, and what that added is missing; blade: a steel blade stands in its core.
+    """
 
     adjuster_id: str
     c_f: float
@@ -28,6 +33,8 @@ class Winding:
     wound: float = 1.0  # inductance as wound anew, times the maker's
     drawn_f: float = 0.0
     probe_f: float = 0.0
+    uncovered: bool = False
+    blade: bool = False
     _as_it_was: tuple[float, float, float] = field(default=(-1.0, 0.0, 0.0), repr=False)
     _frequency_hz: float = field(default=0.0, repr=False)
 
@@ -35,10 +42,11 @@ class Winding:
         self.drawn_f = self.c_f
 
     def inductance_h(self) -> float:
-        return self.wound * self.core.inductance_h()
+        return self.wound * self.core.inductance_h() * (BLADE_TIMES if self.blade else 1.0)
 
     def frequency_hz(self) -> float:
-        now = (self.core.position_turns, self.c_f + self.probe_f, self.wound)
+        c_f = self.c_f + self.probe_f - (CAN_F if self.uncovered else 0.0)
+        now = (self.core.position_turns, c_f, self.wound * (BLADE_TIMES if self.blade else 1.0))
         if now != self._as_it_was:  # asked for several times at every reading, and changed at few of them
             self._as_it_was, self._frequency_hz = now, resonant_frequency_hz(l_h=self.inductance_h(), c_f=now[1])
         return self._frequency_hz

@@ -231,6 +231,8 @@ def _stand(practice: PracticeSet, wanted: Sequence[Setting]) -> None:
                 practice.select_band(value)
             case "dial" if bands:
                 practice.point(value)
+            case "cover":
+                practice.cover(on=value == "on")
             case "control":
                 practice.switch(str(value[0]), str(value[1]))
             case "watched" if value[2] in PROBED and value[3]:

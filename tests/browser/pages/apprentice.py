@@ -1,10 +1,13 @@
 """Somebody who follows the advice of the bench page to the letter, and knows nothing else."""
 
+import re
+
 from playwright.sync_api import expect
 
 from tests.browser.pages.bench_page import BenchPage
 
 MOST_PRESSES = 900
+FURTHER = (20, 60, 140)  # touches without anything, after which the other way is tried
 CLOSE_HZ = 700.0  # of a beat, from where the hand turns finely
 # What the advice calls an amount of turning, the longer words first.
 SAID = {
@@ -29,6 +32,7 @@ class Apprentice:
         self.bench = bench
         self.heard: set[str] = set()
         self.rounds = 0
+        self.looked: list[str] = []  # the traces that were to be looked at, as paths
 
     def go_through(self, *, blind: int = 0) -> None:
         """Begin with the set-up card, end where all is done. blind: so many adjusters, from the first, are turned without being seen."""
@@ -42,6 +46,9 @@ class Apprentice:
             elif title.startswith("Measure "):
                 self._measure()
             elif title.startswith("Look at "):
+                drawn = page.locator("[data-trace] path").last
+                expect(drawn).to_have_attribute("d", re.compile("^M.+ L"))
+                self.looked.append(drawn.get_attribute("d") or "")
                 bench.press("1")
             else:
                 if done == 0 and blind:
@@ -64,9 +71,10 @@ class Apprentice:
         expect(self.bench.page.get_by_role("heading", level=1)).not_to_have_text(title)
 
     def _turn_until_told(self) -> None:
-        bench, way = self.bench, 1
+        bench, way, away = self.bench, 1, 0
         for _ in range(MOST_PRESSES):
             advice = bench.advice
+            away += advice.startswith("Nothing yet")
             self.heard.add(advice.split(".")[0].split(":")[0])
             if "Take it" in advice:
                 return
@@ -80,6 +88,12 @@ class Apprentice:
                 expect(bench.page.locator("[data-part=advice] p").first).not_to_contain_text("slips")
             elif "clockwise" in advice:
                 way = self._turn_as_told(advice)
+            elif bench.at_stop or (advice.startswith("Nothing yet") and away in FURTHER):
+                # Felt by the hand; or it goes the other way, further each time.
+                way, away = -way, away + 1
+                bench.press("c")
+                for _ in range(3):
+                    self._turn(way)
             elif "beat of" in advice:
                 way = -way if "the other way" in advice else way
                 self._turn(way, fine=self._beat_hz(advice) < CLOSE_HZ)

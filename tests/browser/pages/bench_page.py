@@ -36,6 +36,17 @@ class BenchPage:
         bench.wait_for_reading_after(0)
         return bench
 
+    def leave_out_until(self, wanted: str) -> None:
+        """Set what is to be set and leave every step out, until the page is at the step of that title."""
+        while (title := self.title) != wanted:
+            if self.main_act == "Set it all" or title.startswith("Go round"):
+                self.press("Enter")
+            else:
+                self.press("s")
+                self.page.get_by_label("Why?").fill("left as it is")
+                self.press("Enter")
+            expect(self.page.get_by_role("heading", level=1)).not_to_have_text(title)
+
     def wait_for_links(self, state: str = "ready") -> None:
         """Wait until all instruments are in this state."""
         for link in LINKS:
@@ -64,6 +75,11 @@ class BenchPage:
     @property
     def main_act(self) -> str:
         return self.page.locator("footer .btn-main").inner_text().split("Enter")[0].strip()
+
+    @property
+    def at_stop(self) -> bool:
+        """Whether the hand feels the end of the travel."""
+        return self.page.locator("[x-ref=stop]").is_visible()
 
     @property
     def reading(self) -> str:

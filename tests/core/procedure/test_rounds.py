@@ -12,6 +12,12 @@ def a_round(*gains: float | None) -> list[Gain]:
 
 
 class AnotherRound(unittest.TestCase):
+    def test_a_round_in_which_all_was_left_out_says_nothing_of_how_it_stands(self) -> None:
+        verdict = judge_rounds([[Gain("IFT1 upper", None), Gain("IFT1 lower", None)]], rule=RoundRule("dB", 0.2, 5))
+        self.assertFalse(verdict.go_on)
+        self.assertNotIn("found right", verdict.sentence)
+        self.assertIn("not known", verdict.evidence)
+
     def test_it_goes_on_while_there_is_something_to_gain(self) -> None:
         verdict = judge_rounds([a_round(2.0, 1.5, 3.0, 0.5)], rule=RoundRule("dB", 0.2, 5))
         self.assertTrue(verdict.go_on)

@@ -1,5 +1,6 @@
 """The oscillator: on every band a tank that the gang tunes, alive while its coil is whole and its valve emits."""
 
+import math
 from collections.abc import Mapping
 
 from calm_needle.sim.receiver.adjuster import Adjuster
@@ -7,13 +8,16 @@ from calm_needle.sim.receiver.band_tank import BandTank
 from calm_needle.sim.receiver.signal import Now, Wave
 from calm_needle.sim.receiver.stages.stage import Built, Stage
 
+WARM_TAU_S = 500.0
 DRIVE_V = 6.0  # V r.m.s. across its tank, of valves of the class
 
 
 class Oscillator(Stage):
-    """tank: the key of a band's tank (oscillator_tank); drive_v. It stands beside the chain, and feeds the mixer."""
+    """tank: the key of a band's tank (oscillator_tank); drive_v; warm_ppm: how far above its place it begins when cold, warm_tau_s: the
+    time constant with which it comes there as the set warms. It stands beside the chain, and feeds the mixer.
+    """
 
-    may_have = ("drive_v",)
+    may_have = ("drive_v", "warm_ppm", "warm_tau_s")
 
     def __init__(self, built: Built) -> None:
         super().__init__(built)
@@ -21,17 +25,18 @@ class Oscillator(Stage):
         described = {str(b["id"]): b.get(str(built.data.get("tank", "oscillator_tank")), {}) for b in built.model.raw["bands"]}
         self.tanks = {name: BandTank(tank, adjusters) for name, tank in described.items() if "l_h" in tank and "trim_f" in tank}
         self._parts, self._drive_v = built.parts, float(built.data.get("drive_v", DRIVE_V))
+        self._warm_ppm, self._warm_tau_s = float(built.data.get("warm_ppm", 0.0)), float(built.data.get("warm_tau_s", WARM_TAU_S))
 
     @property
     def adjusters(self) -> Mapping[str, Adjuster]:
         return {name: a for tank in self.tanks.values() for name, a in tank.adjusters.items()}
 
-    def runs_at_hz(self, band: str, gang_f: float, *, emission: float) -> float | None:
-        """Return where it oscillates (Hz); None where it does not."""
+    def runs_at_hz(self, band: str, gang_f: float, *, emission: float, heated_s: float) -> float | None:
+        """Return where it oscillates (Hz) after so many seconds of warming; None where it does not."""
         tank = self.tanks.get(band)
         if tank is None or emission <= 0.0 or self._parts.is_open(tank.coil):
             return None
-        return tank.frequency_hz(gang_f)
+        return tank.frequency_hz(gang_f) * (1.0 + self._warm_ppm * 1e-6 * math.exp(-heated_s / self._warm_tau_s))
 
     def own(self, now: Now) -> list[Wave]:
         """Return what stands across its tank."""

@@ -86,6 +86,10 @@ class Stage:
         """Return the half-power width (Hz) of what passes far less than coils do about the IF; infinite of anything else."""
         return math.inf
 
+    def own(self, now: Now) -> list[Wave]:
+        """Return what it makes by itself, where it oscillates."""
+        return []
+
     def probed(self, farads: float, *, at_output: bool) -> None:
         """Let a probe hang so much at its input or its output; 0 takes it off."""
 

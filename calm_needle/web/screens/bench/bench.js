@@ -10,7 +10,7 @@ document.addEventListener('alpine:init', () => {
   const FOOT = 'calm-needle foot switch';
 
   Alpine.data('bench', () => ({
-    ask: '', note: '', fault: '', dialogFault: '', readingFault: '', listening: false, speaking: false, shortcuts: true, slipping: false, reads: true, side: 'above', turnable: false, steady: true, teaching: false, foot: localStorage.getItem(FOOT) ?? '',
+    ask: '', note: '', fault: '', dialogFault: '', readingFault: '', listening: false, speaking: false, shortcuts: true, slipping: false, stopped: false, reads: true, side: 'above', turnable: false, steady: true, teaching: false, foot: localStorage.getItem(FOOT) ?? '',
 
     init() {
       this.csrf = document.querySelector('meta[name=csrf-token]').content;
@@ -76,7 +76,7 @@ document.addEventListener('alpine:init', () => {
       if (snapshot.core && this.dial) {
         if (!this.sending && !this.pending) this.dial.show(snapshot.core.turns);
         this.text('turns', snapshot.core.hidden ? 'not seen' : `${snapshot.core.turns >= 0 ? '+' : '\u2212'}${Math.abs(snapshot.core.turns).toFixed(2)}`);
-        if (snapshot.core.at_stop) this.text('stop', 'At its end stop');
+        this.stopped = snapshot.core.at_stop;
       }
       this.$root.dataset.reading = reading ? reading.id : '';
       this.$root.dataset.verdict = snapshot.verdict;

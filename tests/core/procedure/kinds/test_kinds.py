@@ -140,6 +140,12 @@ class ZeroBeat(unittest.TestCase):
         self.assertFalse(same.may_take)
         self.assertTrue(Stay("zero_beat").turned((0.0, 900.0), (0.5, 10.0), (1.0, 800.0), (0.5, 10.0)).stands().may_take)
 
+    def test_a_beat_that_rises_is_turned_the_other_way_from(self) -> None:
+        falling, rising = (Stay("zero_beat").read(*values).stands() for values in ((900, 700), (300, 700)))
+        self.assertEqual((falling.move.way, rising.move.way), ("approach", "turn_back"))
+        self.assertIn("the other way", rising.advice.sentence)
+        self.assertNotIn("the other way", falling.advice.sentence)
+
 
 class ZeroCross(unittest.TestCase):
     def test_unequal_humps_are_not_taken(self) -> None:
