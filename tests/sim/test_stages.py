@@ -87,7 +87,7 @@ class Turned(unittest.TestCase):
         self.assertAlmostEqual(trimmer.tool_turns, 1.001, places=6)
 
     def test_a_compression_trimmer_goes_one_way_and_is_steep_when_tight(self) -> None:
-        trimmer = Compression(400e-12, 600e-12, 3.0)
+        trimmer = Compression(3.0, least_f=400e-12, most_f=600e-12)
         values = [trimmer.farads()]
         while not trimmer.turn(0.1):
             values.append(trimmer.farads())

@@ -97,15 +97,30 @@ class Rotary:
 
 
 @dataclass
-class Compression:
-    """Plates pressed together by a screw: C goes as one over what is left between them, so it is steep when tight. Clockwise is tighter."""
+class Screw:
+    """What goes from stop to stop as it is turned, and no further."""
 
-    least_f: float
-    most_f: float
     travel_turns: float
     position_turns: float = 0.0
     tool_turns: float = 0.0
     waxed: bool = False
+
+    def turn(self, turns: float) -> bool:
+        before = self.position_turns
+        self.position_turns = min(max(before + turns, 0.0), self.travel_turns)
+        self.tool_turns += self.position_turns - before
+        return abs(before + turns - self.position_turns) > LEAST_TURN
+
+    def at_stop(self) -> bool:
+        return not LEAST_TURN < self.position_turns < self.travel_turns - LEAST_TURN
+
+
+@dataclass(kw_only=True)
+class Compression(Screw):
+    """Plates pressed together by a screw: C goes as one over what is left between them, so it is steep when tight. Clockwise is tighter."""
+
+    least_f: float
+    most_f: float
 
     def farads(self) -> float:
         """Return C of the gap, which shrinks evenly with the turns."""
@@ -118,37 +133,14 @@ class Compression:
         tight = 1.0 - (self.most_f / farads - 1.0) / loose
         self.position_turns = self.travel_turns * min(max(tight, 0.0), 1.0)
 
-    def turn(self, turns: float) -> bool:
-        before = self.position_turns
-        self.position_turns = min(max(before + turns, 0.0), self.travel_turns)
-        self.tool_turns += self.position_turns - before
-        return abs(before + turns - self.position_turns) > LEAST_TURN
-
-    def at_stop(self) -> bool:
-        return not LEAST_TURN < self.position_turns < self.travel_turns - LEAST_TURN
-
 
 @dataclass
-class Preset:
+class Preset(Screw):
     """A knob or a screwdriver control between two stops; `share` is how far along it stands, 0..1."""
-
-    travel_turns: float
-    position_turns: float
-    tool_turns: float = 0.0
-    waxed: bool = False
 
     @property
     def share(self) -> float:
         return self.position_turns / self.travel_turns
-
-    def turn(self, turns: float) -> bool:
-        before = self.position_turns
-        self.position_turns = min(max(before + turns, 0.0), self.travel_turns)
-        self.tool_turns += self.position_turns - before
-        return abs(before + turns - self.position_turns) > LEAST_TURN
-
-    def at_stop(self) -> bool:
-        return not LEAST_TURN < self.position_turns < self.travel_turns - LEAST_TURN
 
 
 @dataclass

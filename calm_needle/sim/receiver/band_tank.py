@@ -125,7 +125,7 @@ def _trimmer(trim_f: float, adjuster: Described | None) -> Variable:
     least, most = 0.15 * either_way, 2.15 * either_way  # what the trimmer has of it; strays and what is fitted across have the rest
     rest = trim_f - 1.15 * either_way
     turns = adjuster.travel_turns or ONE_TURN
-    part: Rotary | Compression = Rotary(least, most) if turns <= ONE_TURN else Compression(least, most, turns)
+    part: Rotary | Compression = Rotary(least, most) if turns <= ONE_TURN else Compression(turns, least_f=least, most_f=most)
     part.set_to(trim_f - rest)
     return Variable(trim_f, rest, adjuster.id, part, type(part).farads)
 
@@ -134,6 +134,6 @@ def _padder(padder_f: float, adjuster: Described | None) -> Variable:
     if adjuster is None:
         return Variable(padder_f, padder_f)
     turns = adjuster.travel_turns or TYPICAL_TURNS["padder"]
-    part = Compression(padder_f * (1.0 - PADDER_SHARE), padder_f * (1.0 + PADDER_SHARE), turns)
+    part = Compression(turns, least_f=padder_f * (1.0 - PADDER_SHARE), most_f=padder_f * (1.0 + PADDER_SHARE))
     part.set_to(padder_f)
     return Variable(padder_f, 0.0, adjuster.id, part, Compression.farads)

@@ -1,17 +1,16 @@
 """A single tuned winding at a fixed frequency, as in the cans of transistor sets: 1 / (1 + j a), with a tap or a coupling winding."""
 
 import math
-from collections.abc import Mapping, Sequence
 
 from calm_needle.core.physics.resonance import detuning
-from calm_needle.sim.receiver.adjuster import Adjuster
 from calm_needle.sim.receiver.signal import Now
+from calm_needle.sim.receiver.stages.one_winding import OneWinding
 from calm_needle.sim.receiver.stages.pair import THROUGH_OPEN_WINDING
-from calm_needle.sim.receiver.stages.stage import KTQ_W_PER_HZ, Built, OneOrMany, Stage
-from calm_needle.sim.receiver.transformer import Winding, winding_of
+from calm_needle.sim.receiver.stages.stage import KTQ_W_PER_HZ, Built, OneOrMany
+from calm_needle.sim.receiver.transformer import winding_of
 
 
-class Can(Stage):
+class Can(OneWinding):
     """adjuster; c_f, q, l_min_h, l_max_h; part: its winding; ratio: volts at its output for one across the winding."""
 
     numbers = ("c_f", "q", "l_min_h", "l_max_h")
@@ -23,14 +22,6 @@ class Can(Stage):
         data = built.data
         self._parts, self.ratio = built.parts, float(data.get("ratio", 1.0))
         self.winding = winding_of(built.model.adjuster(data["adjuster"]), data, if_hz=built.model.if_hz, part=str(data.get("part", "")))
-
-    @property
-    def adjusters(self) -> Mapping[str, Adjuster]:
-        return {self.winding.adjuster_id: self.winding.core}
-
-    @property
-    def windings(self) -> Sequence[Winding]:
-        return (self.winding,)
 
     def transfer(self, f_hz: OneOrMany, now: Now) -> OneOrMany:
         return self.ratio * self._whole() / abs(1.0 + 1j * self._a(f_hz))
@@ -57,9 +48,6 @@ class Can(Stage):
         best = float(self.transfer(f_hz, now)) / self._whole()
         self.winding.core.position_turns = here
         return best
-
-    def align(self, f_hz: float) -> None:
-        self.winding.core.position_turns = self.winding.position_for(f_hz)
 
     def _a(self, f_hz: OneOrMany) -> OneOrMany:
         return detuning(f_hz=f_hz, f0_hz=self.winding.frequency_hz(), q_factor=self.winding.q_factor)

@@ -10,13 +10,14 @@ from collections.abc import Mapping, Sequence
 from calm_needle.core.physics.resonance import detuning
 from calm_needle.sim.receiver.adjuster import Adjuster, Preset
 from calm_needle.sim.receiver.signal import Now, Wave
-from calm_needle.sim.receiver.stages.stage import KTQ_W_PER_HZ, Built, OneOrMany, Stage
-from calm_needle.sim.receiver.transformer import Winding, winding_of
+from calm_needle.sim.receiver.stages.one_winding import OneWinding
+from calm_needle.sim.receiver.stages.stage import KTQ_W_PER_HZ, Built, OneOrMany
+from calm_needle.sim.receiver.transformer import winding_of
 
 EDGE = 0.995  # nearer to oscillation nobody holds it
 
 
-class Regenerative(Stage):
+class Regenerative(OneWinding):
     """adjuster, c_f, q, l_min_h, l_max_h of the tank; reaction: its adjuster; beta: what is fed back at the end of its travel; own_v: how
     strongly it oscillates (V r.m.s.).
     """
@@ -35,11 +36,7 @@ class Regenerative(Stage):
 
     @property
     def adjusters(self) -> Mapping[str, Adjuster]:
-        return {self.winding.adjuster_id: self.winding.core, self._name: self.reaction}
-
-    @property
-    def windings(self) -> Sequence[Winding]:
-        return (self.winding,)
+        return {**super().adjusters, self._name: self.reaction}
 
     @property
     def beta(self) -> float:
@@ -65,6 +62,3 @@ class Regenerative(Stage):
 
     def probed(self, farads: float, *, at_output: bool) -> None:
         self.winding.probe_f = farads
-
-    def align(self, f_hz: float) -> None:
-        self.winding.core.position_turns = self.winding.position_for(f_hz)
