@@ -6,6 +6,8 @@ from typing import NamedTuple
 from calm_needle.bench.instrument import Instrument
 from calm_needle.errors import InstrumentNonsense
 
+LONGEST_WORD = 80
+
 
 class Position(NamedTuple):
     """Where an adjuster stands: turns the tool has made in all, at a stop or not, and how far along its travel (0..1) it looks."""
@@ -55,8 +57,8 @@ class PracticeSet(Instrument):
         self._set(f'CLIP "{instrument}","{point or "NONE"}"')
 
     def switch(self, name: str, word: str) -> None:
-        """Control a switch of the set, by its name."""
-        self._set(f'SWIT "{name}","{word}"')
+        """Control a switch of the set, by its name. What the wire has no letters for goes as a question mark."""
+        self._set(f'SWIT "{_plain(name)}","{_plain(word)}"')
 
     def cover(self, *, on: bool) -> None:
         """Control the screening cans."""
@@ -133,3 +135,8 @@ class PracticeSet(Instrument):
             return Position(float(turns), at_stop == "1", float(travel))
         except ValueError:
             raise InstrumentNonsense(self.name, line, reply) from None
+
+
+def _plain(text: str) -> str:
+    """Text as a quoted parameter can carry it: printable ASCII, no quotes, not long."""
+    return "".join(c if " " <= c <= "~" and c != '"' else "?" for c in text[:LONGEST_WORD])

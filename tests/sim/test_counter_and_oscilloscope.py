@@ -156,6 +156,8 @@ class OverTheWire(unittest.TestCase):
         hands.select_band("SW")
         hands.point(9e6)
         hands.switch("filter", "broad")
+        hands.switch("tone", 'as "bright" as it goes; ±½')
+        self.assertEqual(receiver.switches["tone"], "as ?bright? as it goes; ??")
         hands.clip("counter", "V1-gt")
         self.assertEqual((receiver.dial.band, receiver.dial.dial_hz, receiver.switches["filter"]), ("SW", 9e6, "broad"))
         self.assertEqual(receiver.clips["counter"], "V1-gt")
