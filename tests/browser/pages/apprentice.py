@@ -80,7 +80,7 @@ class Apprentice:
                 return
             if bench.main_act == "Set the level":
                 bench.press("Enter")
-                bench.page.wait_for_function("() => !document.querySelector('footer .btn-main').textContent.includes('Set the level')")
+                bench.wait_for_reading_after(bench.reading_id + 6)  # one step may not be enough
             elif "Hold still" in advice or "Hands off" in advice:
                 bench.wait_for_reading_after(bench.reading_id + 3)
             elif "slips" in advice:

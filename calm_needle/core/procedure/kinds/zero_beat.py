@@ -1,6 +1,6 @@
 """zero_beat: bring a beat to nothing. Done when it is below the limit, and was seen to rise both ways."""
 
-from itertools import pairwise
+import statistics
 
 from calm_needle.core.dossier.model import Step
 from calm_needle.core.procedure.advice import Advice
@@ -12,7 +12,8 @@ from calm_needle.core.procedure.series import Seen
 from calm_needle.core.quantities import format_si
 
 RISEN = 3.0  # times the limit that count as a rise
-TREND_S, MOSTLY = 0.5, 0.7  # s over which it is seen to rise, and in what share of the readings
+MOMENT = 3  # readings that are heard as one moment
+TREND_S = 0.5  # s over which it is seen to rise
 
 
 class ZeroBeatJudge:
@@ -34,19 +35,25 @@ class ZeroBeatJudge:
         if now is None:
             advice = Advice("calm", "eye", f"Turn {self._phrase} towards the lowest beat.", "A few readings are needed.")
             return Standing("waiting", advice, Move("read"), refusal=NEEDS_READING, marks=marks)
-        figure = Figure(now.value, self._series.unrest() or None, "Hz")
+        value = self._heard()
+        figure = Figure(value, self._series.unrest() or None, "Hz")
         before, after = self._rises()
-        beat = format_si(now.value, unit="Hz", digits=3)
-        if now.value > self._limit:
+        beat = format_si(value, unit="Hz", digits=3)
+        if value > self._limit:
             wanted = f"Wanted: below {self._shown()}."
-            if rising := self._rising():
+            gone_through = any(r.value <= self._limit for r in self._series.watched)
+            on_through = gone_through and not (before and after) and value < RISEN * self._limit
+            rising = not on_through and self._rising()
+            if on_through:
+                advice = Advice("live", "onward", f"A beat of {beat}. Go on through, until it has plainly risen.", wanted)
+            elif rising:
                 advice = Advice("live", "turn_back", f"A beat of {beat}, and rising. Turn {self._phrase} the other way.", wanted)
             else:
                 advice = Advice("live", "onward", f"A beat of {beat}. Turn {self._phrase} to bring it down.", wanted)
             return Standing(
                 "beating",
                 advice,
-                Move("turn_back" if rising else "approach", short=now.value - self._limit),
+                Move("turn_back" if rising else "approach", short=value - self._limit),
                 doubt=f"There is a beat of {beat}. Take it all the same?",
                 marks=marks,
                 figure=figure,
@@ -69,12 +76,18 @@ class ZeroBeatJudge:
             figure=figure,
         )
 
+    def _heard(self) -> float:
+        """The beat at this moment (Hz): a mean over a while that goes through nothing is far from nothing."""
+        seen = self._series.watched
+        return seen[-1].value if seen[-1].alone else statistics.median(r.value for r in seen[-MOMENT:])
+
     def _rising(self) -> bool:
-        """Whether it has been rising for the last moment: more than the limit, most of the way."""
+        """Whether it has been rising for the last moment: by more than the limit, and stands at its highest of it."""
         seen = self._series.watched
         recent = [r.value for r in seen[-60:] if seen[-1].t_s - r.t_s <= TREND_S] if not seen[-1].alone else [r.value for r in seen[-2:]]
-        steps = [b - a for a, b in pairwise(recent)]
-        return bool(steps) and recent[-1] - min(recent) > self._limit and sum(s > 0 for s in steps) > MOSTLY * len(steps)
+        few = max(1, len(recent) // 4)
+        risen = statistics.fmean(recent[-few:]) - statistics.fmean(recent[:few])
+        return risen > self._limit and recent[-1] >= max(recent) - self._limit
 
     def _rises(self) -> tuple[bool, bool]:
         seen = self._series.watched

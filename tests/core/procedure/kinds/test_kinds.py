@@ -146,6 +146,13 @@ class ZeroBeat(unittest.TestCase):
         self.assertIn("the other way", rising.advice.sentence)
         self.assertNotIn("the other way", falling.advice.sentence)
 
+    def test_once_through_it_is_followed_until_it_has_plainly_risen_and_then_brought_back(self) -> None:
+        stay = Stay("zero_beat").read(900, 300, 12, 14, 16)
+        self.assertIn("Go on through", stay.read(40).stands().advice.sentence)
+        self.assertNotIn("the other way", stay.read(45).stands().advice.sentence)
+        self.assertIn("the other way", stay.read(300).stands().advice.sentence)
+        self.assertTrue(stay.read(10, 10).stands().may_take)
+
 
 class ZeroCross(unittest.TestCase):
     def test_unequal_humps_are_not_taken(self) -> None:
