@@ -54,6 +54,7 @@ def bench_lamp(page: Page) -> None:
     bench = BenchPage.begin(page, CORVANE)
     bench.wait_for_links()
     page.get_by_role("button", name="Switch it on").click()
+    page.get_by_text(re.compile("on since")).wait_for()
     bench.leave_out_until("Look at the envelope")
     page.wait_for_function("() => document.querySelector('[data-trace] path:last-of-type').getAttribute('d').length > 100")
 

@@ -203,7 +203,7 @@ def _power(book: RunBook, *, practice: bool) -> dict[str, Any]:
         "on": f"on since {power.since} UTC",
         "off": f"off since {power.since} UTC",
         "stopped": f"stopped at {power.since} UTC: its cause first",
-        "": "not logged as on",
+        "": "not logged",
     }[power.state]
     return {"state": power.state, "words": words, "can_switch": practice and power.state in ("off", "")}
 
