@@ -59,6 +59,8 @@ NULL_EQUAL = 0.35  # of its depth by which two passes through a null may differ:
 EQUAL_DB = 0.25  # dB by which two passes over a crest may differ in any case
 AT_CREST_DB = 0.06  # dB below the crest that count as on it, beside the wander
 HANDS_OFF_S = 3.0  # s at the beginning of a step in which the needle shows what it does by itself
+AS_READ_DB = 0.005  # the same figure on the scale
+PASSED_OVER_DB = 0.05  # below the crest, once a typed reading is no longer the highest of its way
 PATIENCE_FIRST_DB, PATIENCE_GROWS_DB, PATIENCE_MOST_DB = 0.0, 0.003, 0.1  # below the crest, per typed reading since it was proven
 REST_S = 0.75  # s over which a needle at rest is averaged
 REACTION_S = 0.65  # s from what is said to the hand that stops
@@ -474,7 +476,11 @@ class PeakWatch:
             # from the same side and stops a little short leaves every circuit off to that side.
             asked = self._blocks - self._proven_at if self._proven else 0
             at = max(at if self._null else 0.0, min(PATIENCE_MOST_DB, PATIENCE_FIRST_DB + PATIENCE_GROWS_DB * asked))
-            return replace(base, kind=self._said_of_typed(base, now, here=here, on_it=below <= at, done=done))
+            if not self._null:
+                at = max(at, PASSED_OVER_DB)
+            return replace(
+                base, kind=self._said_of_typed(now, bar_db=base.bar_db, highest_db=crest.height_db, here=here, on_it=below <= at, done=done)
+            )
         top = self._stretch.top
         precise = self._null or len(self._crossed) >= 2 or self._height_error_db(crest) <= PRECISE_DB
         if here:
@@ -515,13 +521,21 @@ class PeakWatch:
         self._due_s = self._due_s and now.time_s  # it stopped short: a little on, and look again
         return replace(base, kind="return")
 
-    def _said_of_typed(self, base: Verdict, now: Block, *, here: Crossing | None, on_it: bool, done: Kind) -> Kind:
+    def _said_of_typed(self, now: Block, *, bar_db: float, highest_db: float, here: Crossing | None, on_it: bool, done: Kind) -> Kind:
+        top = self._stretch.top
+        if (
+            not self._null
+            and top is not None
+            and top.time_s == now.time_s
+            and self._came_back()
+            and abs(top.level_db - highest_db) > AS_READ_DB
+        ):
+            return "return"  # it still rises: who stops where it first is high enough leaves every circuit off to that side
         if on_it and self._came_back():
             return done
         if here or not (self._known or self._came_back()):
             return "past"
-        top = self._stretch.top
-        return "falling" if self._known and top and top.level_db - now.level_db >= base.bar_db else "return"
+        return "falling" if self._known and top and top.level_db - now.level_db >= bar_db else "return"
 
     def _deep_enough(self, base: Verdict, now: Block) -> bool:
         """Whether a flank was followed down far enough to come back by: further than to be sure that there is one. Not while it rises."""
