@@ -523,13 +523,8 @@ class PeakWatch:
 
     def _said_of_typed(self, now: Block, *, bar_db: float, highest_db: float, here: Crossing | None, on_it: bool, done: Kind) -> Kind:
         top = self._stretch.top
-        if (
-            not self._null
-            and top is not None
-            and top.time_s == now.time_s
-            and self._came_back()
-            and abs(top.level_db - highest_db) > AS_READ_DB
-        ):
+        rises = top is not None and top.time_s == now.time_s and self._known and self._came_back()
+        if not self._null and rises and abs(now.level_db - highest_db) > AS_READ_DB:
             return "return"  # it still rises: who stops where it first is high enough leaves every circuit off to that side
         if on_it and self._came_back():
             return done
