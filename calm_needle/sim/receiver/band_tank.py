@@ -4,6 +4,7 @@
 What its dossier lists among the adjusters can be turned; the rest is what it is.
 """
 
+import math
 import random
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
@@ -98,7 +99,7 @@ class BandTank:
 
     def gang_for(self, f_hz: float) -> float:
         """Return the capacitance of the gang (F) with which it would resonate at f_hz, everything as it was drawn."""
-        total_f = 1.0 / (self.inductance.right * (2.0 * 3.141592653589793 * f_hz) ** 2)
+        total_f = 1.0 / (self.inductance.right * (2.0 * math.pi * f_hz) ** 2)
         padder_f = None if self.padder is None else self.padder.right
         return (total_f if padder_f is None else 1.0 / (1.0 / total_f - 1.0 / padder_f)) - self.trimmer.right
 

@@ -122,7 +122,7 @@ class PracticeReceiver:
         """Return the inductance (H) of a winding as it stands, its core where it is; None where the dossier lets nothing follow."""
         if winding := self.tuned(part):
             return winding.inductance_h()
-        tanks = (t for s in self.chain.all for t in getattr(s, "tanks", {}).values())
+        tanks = (t for s in self.chain.all for t in s.tanks.values())
         return next((t.l_h for t in tanks if t.coil == part), None) or self.parts[part].l_h or None
 
     def beyond_winding_v(self) -> float:
@@ -350,7 +350,7 @@ class PracticeReceiver:
         for band in self.dial.bands:
             rng = random.Random(f"{self.seed} tanks {band}")
             # The oscillator is listed behind the aerial circuit, and was left off before it.
-            for tanks in sorted((s for s in self.chain.all if hasattr(s, "tanks")), key=lambda s: s is not self.chain.oscillator):
+            for tanks in sorted(self.chain.all, key=lambda s: s is not self.chain.oscillator):
                 if band in tanks.tanks:
                     tanks.tanks[band].leave_off(rng, TANKS_LEFT_OFF[misalign])
 

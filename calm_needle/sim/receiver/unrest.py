@@ -5,6 +5,7 @@ Each is drawn from its own seeded dice, in the seconds that go by between readin
 
 import math
 import random
+from abc import ABC, abstractmethod
 from collections.abc import Mapping
 from typing import Any
 
@@ -37,7 +38,7 @@ class Unrest:
         return self._rng.gauss(0.0, 1.0)
 
 
-class Disturbance:
+class Disturbance(ABC):
     """Something that changes the level by itself. `gain` is asked at each reading, dt_s after the one before."""
 
     def __init__(self, rng: random.Random) -> None:
@@ -48,8 +49,8 @@ class Disturbance:
         self._t_s += max(dt_s, 0.0)
         return self._now(dt_s)
 
-    def _now(self, dt_s: float) -> float:
-        raise NotImplementedError
+    @abstractmethod
+    def _now(self, dt_s: float) -> float: ...
 
 
 class HumBeat(Disturbance):

@@ -1,6 +1,7 @@
 """Detectors: what they make of the carrier that reaches them, and of the noise about it."""
 
 import math
+from abc import ABC, abstractmethod
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
@@ -18,7 +19,7 @@ class Audio(NamedTuple):
     tone_hz: float = 400.0
 
 
-class Detector(Stage):
+class Detector(Stage, ABC):
     """A stage that ends the chain of waves: `detect` gives what is heard of them. switched: it works only while a switch says so."""
 
     switched = False
@@ -27,9 +28,9 @@ class Detector(Stage):
         """Whether it is the one that is switched in."""
         return True
 
+    @abstractmethod
     def detect(self, waves: Sequence[Wave], noise_v: float, now: Now) -> Audio:
         """Return what it makes of waves (V r.m.s. each) in noise (V r.m.s. in the band before it)."""
-        raise NotImplementedError
 
 
 class Envelope(Detector):

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 from calm_needle.core.constants import BOLTZMANN_J_PER_K, REFERENCE_TEMPERATURE_K
 from calm_needle.core.dossier.model import Model
 from calm_needle.sim.receiver.adjuster import Adjuster
+from calm_needle.sim.receiver.band_tank import BandTank
 from calm_needle.sim.receiver.signal import Now, Wave, Window
 from calm_needle.sim.receiver.true_parts import TrueParts
 
@@ -44,6 +45,7 @@ class Stage:
 
     def __init__(self, built: Built) -> None:
         self.data, self.stage_id = built.data, built.stage_id
+        self.tanks: dict[str, BandTank] = {}  # what the gang tunes of it, by band
         self.points: tuple[str, ...] = ()
         self.within: tuple[str, ...] = ()
 
