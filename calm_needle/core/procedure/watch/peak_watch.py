@@ -143,6 +143,7 @@ class PeakWatch:
         self._reached_s: float | None = None  # when the hand was at the crest again, on its present way
         self._profile = Profile()
         self._least, self._most = math.inf, -math.inf
+        self._before_db = -math.inf  # the highest before the hand turned onto its present way
         self._verdict: Verdict | None = None
 
     def add(
@@ -266,6 +267,7 @@ class PeakWatch:
 
     def _turn_back(self) -> None:
         """The hand has turned back: what it went through is kept, and a new stretch begins."""
+        self._before_db = self._most
         crossing = self._crossing()
         if crossing:
             self._keep(crossing)
@@ -478,9 +480,7 @@ class PeakWatch:
             at = max(at if self._null else 0.0, min(PATIENCE_MOST_DB, PATIENCE_FIRST_DB + PATIENCE_GROWS_DB * asked))
             if not self._null:
                 at = max(at, PASSED_OVER_DB)
-            return replace(
-                base, kind=self._said_of_typed(now, bar_db=base.bar_db, highest_db=crest.height_db, here=here, on_it=below <= at, done=done)
-            )
+            return replace(base, kind=self._said_of_typed(now, bar_db=base.bar_db, here=here, on_it=below <= at, done=done))
         top = self._stretch.top
         precise = self._null or len(self._crossed) >= 2 or self._height_error_db(crest) <= PRECISE_DB
         if here:
@@ -521,10 +521,10 @@ class PeakWatch:
         self._due_s = self._due_s and now.time_s  # it stopped short: a little on, and look again
         return replace(base, kind="return")
 
-    def _said_of_typed(self, now: Block, *, bar_db: float, highest_db: float, here: Crossing | None, on_it: bool, done: Kind) -> Kind:
+    def _said_of_typed(self, now: Block, *, bar_db: float, here: Crossing | None, on_it: bool, done: Kind) -> Kind:
         top = self._stretch.top
         rises = top is not None and top.time_s == now.time_s and self._known and self._came_back()
-        if not self._null and rises and abs(now.level_db - highest_db) > AS_READ_DB:
+        if not self._null and rises and abs(now.level_db - self._before_db) > AS_READ_DB:
             return "return"  # it still rises: who stops where it first is high enough leaves every circuit off to that side
         if on_it and self._came_back():
             return done
