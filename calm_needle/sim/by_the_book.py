@@ -6,14 +6,13 @@ as an eye tells. What it does not do: measure what the needle does by itself, no
 
 import math
 import random
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
-from calm_needle.core.dossier.model import Group, Model, RoundRule, Step
+from calm_needle.core.dossier.model import Group, RoundRule, Step
 from calm_needle.core.physics.levels import gain_db
 from calm_needle.core.procedure.kinds.table import KINDS
-from calm_needle.core.procedure.plan import model_group
-from calm_needle.sim.technician import CLOSE_TURNS_S, SPEED_TURNS_S, Manner
+from calm_needle.sim.technician import CLOSE_TURNS_S, RUSHING_DB, RUSHING_SHARE, SPEED_TURNS_S, Manner
 
 READING_S = 0.05
 PLAINLY_DB = 1.0  # a fall that an eye takes for one
@@ -26,12 +25,15 @@ SETTING_UP_S = 20.0
 
 class Bench(NamedTuple):
     """What the hand works with. set_up: sets what a step says. read: the level (dB) at equal generator level, time going by. turn: an
-    adjuster by so many turns; says whether it met its stop.
+    adjuster by so many turns; says whether it met its stop. touch: how fast a hand
+    turns it, times as fast as a core. ease: bring the generator to where the meter reads well.
     """
 
     set_up: Callable[[Step], None]
     read: Callable[[], float]
     turn: Callable[[str, float], bool]
+    touch: Callable[[str], float]
+    ease: Callable[[], None]
     wait: Callable[[float], None]
 
 
@@ -42,12 +44,12 @@ class Worked(NamedTuple):
     rounds: dict[str, int]
 
 
-def work(model: Model, phase: str, bench: Bench, *, seed: int, manner: Manner, turns: Callable[[str], bool]) -> Worked:
-    """Go through a phase. turns: whether an adjuster can be turned on this set."""
+def work(groups: Sequence[Group], bench: Bench, *, seed: int, manner: Manner, turns: Callable[[str], bool]) -> Worked:
+    """Go through the groups of a phase. turns: whether an adjuster can be turned on this set."""
     rng = random.Random(f"{seed} by the book")
     touches: dict[str, int] = {}
     rounds: dict[str, int] = {}
-    for group in model.groups_of(phase):
+    for group in groups:
         for number in range(1, _most(group) + 1):
             moved = 0.0
             for step in group.steps:
@@ -58,7 +60,8 @@ def work(model: Model, phase: str, bench: Bench, *, seed: int, manner: Manner, t
             rounds[group.id] = number
             if moved < (group.repeat.below if group.repeat and group.repeat.unit == "dB" else MOVES_NOTHING_DB):
                 break
-    return Worked(touches, {name: n for name, n in rounds.items() if _most(model_group(model, name)) > 1})
+    repeated = {g.id for g in groups if _most(g) > 1}
+    return Worked(touches, {name: n for name, n in rounds.items() if name in repeated})
 
 
 def _most(group: Group) -> int:
@@ -69,23 +72,34 @@ def _most(group: Group) -> int:
 def _peak(bench: Bench, adjuster: str, *, minimum: bool, rng: random.Random, manner: Manner) -> float:
     """Peak one adjuster by eye; return what that gained (dB)."""
     sign = -1.0 if minimum else 1.0
-    start = best = sign * bench.read()
-    way = rng.choice((-1.0, 1.0))
+    start = best = last = sign * bench.read()
+    way, touch = rng.choice((-1.0, 1.0)), bench.touch(adjuster)
+
+    def go(speed: float) -> tuple[bool, float]:
+        """Turn for the time of one reading, slower while the needle runs, as any hand does; whether a stop was met, and the level then."""
+        nonlocal last
+        stopped = bench.turn(adjuster, way * speed * touch * pace[0] * READING_S * (1.0 + manner.unsteady * rng.gauss(0.0, 1.0)))
+        level = sign * bench.read()
+        pace[0] = RUSHING_SHARE if abs(level - last) > RUSHING_DB * math.sqrt(pace[0]) else min(1.0, pace[0] * 1.3)
+        last = level
+        return stopped, level
+
+    pace = [1.0]
     for speed in (SPEED_TURNS_S, CLOSE_TURNS_S):
         spent, top = 0.0, sign * bench.read()
         while spent < LONGEST_S:
-            stopped = bench.turn(adjuster, way * speed * READING_S * (1.0 + manner.unsteady * rng.gauss(0.0, 1.0)))
-            level = sign * bench.read()
+            stopped, level = go(speed)
             top, spent = max(top, level), spent + READING_S
             if stopped or level < top - PLAINLY_DB:
                 break
         best, way = max(best, top), -way
+        bench.ease()
     spent, top = 0.0, -math.inf
     while spent < LONGEST_S and (level := sign * bench.read()) < best - BY_EYE_DB:
         top = max(top, level)
         if level < top - PLAINLY_DB:  # it went past: what it had taken for the best was the needle's own
             best, way, top = top, -way, level
-        if bench.turn(adjuster, way * CLOSE_TURNS_S * READING_S):
+        if go(CLOSE_TURNS_S)[0]:
             break
         spent += READING_S
     return sign * bench.read() - start

@@ -16,6 +16,14 @@ RUSHING_DB, RUSHING_SHARE, CALMS_S = 0.5, 0.2, 0.5  # a needle that runs so far 
 ANSWER_S = 1.2  # s that a hand which has turned back waits for the needle to answer
 
 
+FINE_TURNS, LEAST_TOUCH = 12.0, 0.25  # of travel, below which an adjuster is turned the slower the less it has; and how slowly at least
+
+
+def touch_of(travel_turns: float) -> float:
+    """Return how fast a hand turns an adjuster of so much travel, times as fast as a core: of a trimmer a few degrees are a lot."""
+    return min(1.0, max(LEAST_TOUCH, travel_turns / FINE_TURNS))
+
+
 class Manner(NamedTuple):
     """How somebody turns: unsteadiness (share of the speed at each look), seconds to react, seconds from turning back to the key."""
 
@@ -30,8 +38,8 @@ MANNERS = {"steady": Manner(0.1, 0.2, 0.15), "average": Manner(0.2, 0.3, 0.25), 
 class Hand:
     """Turns one adjuster. next_turn() is asked at every reading, dt_s apart. `turned_back`: it has just changed its way."""
 
-    def __init__(self, *, seed: int, spell: int = 0, manner: Manner = MANNERS["average"]) -> None:
-        self.manner = manner
+    def __init__(self, *, seed: int, spell: int = 0, manner: Manner = MANNERS["average"], touch: float = 1.0) -> None:
+        self.manner, self._touch = manner, touch
         # The pace is the person's; the rest is as it comes, each time that an adjuster is taken in hand.
         self._pace = random.Random(f"{seed} pace").uniform(0.85, 1.15)
         self._rng = random.Random(f"{seed} hand {spell}")
@@ -46,7 +54,7 @@ class Hand:
         """Return by how much (turns) the hand turns until the next reading."""
         self.turned_back = False
         self._quiet_s = max(0.0, self._quiet_s - dt_s)
-        unsteady = self._pace * (1.0 + self.manner.unsteady * self._rng.gauss(0.0, 1.0))
+        unsteady = self._touch * self._pace * (1.0 + self.manner.unsteady * self._rng.gauss(0.0, 1.0))
         if move.turns is None:
             # What is said reaches the hand a moment later. Where it is told how far, it looks at its tool and not at the needle.
             self._moves.append(move)
@@ -61,7 +69,7 @@ class Hand:
                     self._way, self._quiet_s, self.turned_back = -self._way, ANSWER_S, True
                 return self._way * (CLOSE_TURNS_S if move.short else SPEED_TURNS_S) * dt_s * unsteady
             case "approach" if move.turns is not None:
-                most = CLOSE_TURNS_S * dt_s
+                most = self._touch * CLOSE_TURNS_S * dt_s
                 self._way = 1.0 if move.turns > 0 else -1.0
                 return min(max(move.turns, -most), most)
             case "approach":

@@ -50,6 +50,7 @@ class FindingRow(NamedTuple):
     sentence: str
     evidence: str
     at_utc: str
+    accuses: str | None = None
 
 
 def add_run(conn: sqlite3.Connection, *, job_id: int, dossier_id: int, phase: str, bench: str, plan: str, at_utc: str) -> int:
@@ -234,17 +235,19 @@ def notes(conn: sqlite3.Connection, run_id: int) -> list[NoteRow]:
     return [NoteRow(*row) for row in conn.execute("SELECT id, words, at_utc FROM note WHERE run_id = :id ORDER BY id", {"id": run_id})]
 
 
-def add_finding(conn: sqlite3.Connection, *, run_id: int, subject: str, sentence: str, evidence: str, at_utc: str) -> None:
-    """Keep a finding."""
+def add_finding(
+    conn: sqlite3.Connection, *, run_id: int, subject: str, sentence: str, evidence: str, at_utc: str, accuses: str | None = None
+) -> None:
+    """Keep a finding. accuses: the part that it accuses, if any."""
     conn.execute(
         """
-        INSERT INTO finding (run_id, subject, sentence, evidence, at_utc)
-        VALUES (:run_id, :subject, :sentence, :evidence, :at_utc)""",
-        {"run_id": run_id, "subject": subject, "sentence": sentence, "evidence": evidence, "at_utc": at_utc},
+        INSERT INTO finding (run_id, subject, sentence, evidence, at_utc, accuses)
+        VALUES (:run_id, :subject, :sentence, :evidence, :at_utc, :accuses)""",
+        {"run_id": run_id, "subject": subject, "sentence": sentence, "evidence": evidence, "at_utc": at_utc, "accuses": accuses},
     )
 
 
 def findings(conn: sqlite3.Connection, run_id: int) -> list[FindingRow]:
     """Return the findings of a run in their order."""
-    rows = conn.execute("SELECT subject, sentence, evidence, at_utc FROM finding WHERE run_id = :id ORDER BY id", {"id": run_id})
+    rows = conn.execute("SELECT subject, sentence, evidence, at_utc, accuses FROM finding WHERE run_id = :id ORDER BY id", {"id": run_id})
     return [FindingRow(*row) for row in rows]

@@ -8,7 +8,7 @@ import sqlite3
 from datetime import UTC, datetime
 from importlib import resources
 
-from calm_needle.sim.receiver.practice import PracticeReceiver
+from calm_needle.sim.receiver.practice import STRIP_ALIGNED, PracticeReceiver
 from calm_needle.store import bench as bench_store
 from calm_needle.store import intake, practice, runs, shelf
 from calm_needle.store.db import transaction
@@ -83,6 +83,7 @@ def put_on_shelf(conn: sqlite3.Connection) -> None:
         _stannard(conn)
         _scout(conn)
         _corvane(conn)
+        _for_the_dial(conn)
 
 
 def _dunlin(conn: sqlite3.Connection) -> None:
@@ -181,6 +182,47 @@ def _corvane(conn: sqlite3.Connection) -> None:
         "2026-11-25T13:25:00.000Z",
         ("paper", {"title": "Corvane R-40 instruction book", "trust": "this model’s own", "differences": ""}),
     )
+
+
+def _for_the_dial(conn: sqlite3.Connection) -> None:
+    """Three sets whose strips were aligned: a padder that has drifted, a core that has seized, four bands to be set."""
+    papers = {
+        "halvern-6b": "Halvern 6B service sheet",
+        "pellow-scout": "Pellow Scout service folder",
+        "corvane-r-40": "Corvane R-40 instruction book",
+    }
+    for key, serial, complaint, fault, at_utc in (
+        (
+            "halvern-6b",
+            "21877",
+            "Medium wave stations in the wrong places, the low end worst.",
+            "mw-padder-drifted",
+            "2026-11-25T15:00:00.000Z",
+        ),
+        (
+            "pellow-scout",
+            "S 120931",
+            "The dial reads low; the oscillator core cannot be moved.",
+            "oscillator-core-seized",
+            "2026-11-25T15:20:00.000Z",
+        ),
+        ("corvane-r-40", "R40-0733", "Calibration doubtful on every band.", None, "2026-11-25T15:40:00.000Z"),
+    ):
+        job_id = _job(
+            conn,
+            _model(conn, key),
+            serial=serial,
+            owner="Tern Rock collection",
+            remarks="Its strip was aligned last week; oscillator and dial are next.",
+            complaints=(complaint,),
+            bench="instruments",
+            at_utc=at_utc,
+            by="M.O.",
+            done=(*BEFORE_IF, "intermediate frequency"),
+        )
+        _entries(conn, job_id, at_utc, ("paper", {"title": papers[key], "trust": "this model’s own", "differences": ""}))
+        for given in filter(None, (fault, STRIP_ALIGNED)):
+            practice.add_fault(conn, set_id=_newest(conn).set_id, fault=given)
 
 
 def _newest(conn: sqlite3.Connection) -> shelf.JobRow:

@@ -1,24 +1,28 @@
-"""Rehearsals: a phase gone through on a practice receiver by a modelled hand, and what it cost and how close it came.
+"""Rehearsals: phases gone through on a practice receiver by a modelled hand, and what it cost and how close it came.
 
 if: nominal_hz, peak_hz; gain_left_db (to the best that this receiver can do); forecast_db (what the last decision expected of another
-round). A touch is one spell of turning an adjuster that ends in taking or leaving it.
+round). bands: errors over the printed marks, and the least that this receiver's own adjusters can do. A touch is one spell of turning an
+adjuster that ends in taking or leaving it. Of a phase that is rehearsed alone, those before it are taken as done as well as can be.
 """
 
+import sqlite3
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any, Literal
 
-from calm_needle.core.dossier.model import Model, Step
+from calm_needle.core.dossier.model import Band, Group, Model, Step
 from calm_needle.core.physics.levels import gain_db
-from calm_needle.core.procedure.level_keeper import keep_level
+from calm_needle.core.procedure.dial.band import dial_band
+from calm_needle.core.procedure.level_keeper import MOST_V, keep_level
 from calm_needle.core.procedure.run import rounds_of
 from calm_needle.errors import FieldsRefused, UnknownName
 from calm_needle.sim import by_the_book
 from calm_needle.sim.instruments.counter import FrequencyCounter
 from calm_needle.sim.instruments.millivoltmeter import Millivoltmeter
+from calm_needle.sim.receiver.dial_truth import dial_truth, front_end_truth, set_right
 from calm_needle.sim.receiver.practice import Input, Misalignment, PracticeReceiver
 from calm_needle.sim.receiver.unrest import DISTURBANCES
-from calm_needle.sim.technician import MANNERS
+from calm_needle.sim.technician import MANNERS, touch_of
 from calm_needle.store import db, shelf
 from calm_needle.store.db import transaction
 from calm_needle.work.bench.rehearsal import MadeUpClock, rehearse, stand
@@ -27,10 +31,11 @@ from calm_needle.work.clock import from_text, seconds
 from calm_needle.work.jobs import shelf as shelf_work
 
 Method = Literal["guided", "book"]
-PHASES = {"if": "intermediate frequency"}
-NOT_YET = ("dial", "front-end", "all")
+IF, DIAL, FRONT_END = "intermediate frequency", "oscillator and dial", "front end"
+PHASES: dict[str, tuple[str, ...]] = {"if": (IF,), "dial": (DIAL,), "front-end": (FRONT_END,), "all": (IF, DIAL, FRONT_END)}
 BEGAN = "2026-11-24T09:00:00.000Z"
-LOOKS = 4
+LOOKS = 9
+CLEAR, UP = 3.0, 4.0  # how far a tone stands above the hiss that one goes by; by how much the generator is turned up until it does
 
 
 def score(
@@ -49,15 +54,20 @@ def score(
 ) -> dict[str, Any]:
     """Return what a rehearsal came to. unrest: the needle's own (share of the reading, memory in s), instead of the receiver's.
 
-    Raises FileRefused for a dossier with faults, UnknownName for a fault it does not have, FieldsRefused for what cannot be rehearsed.
+    Raises FileRefused for a dossier with faults, UnknownName for a fault, phase or band it does not have, FieldsRefused for what cannot be
+    rehearsed.
     """
     if phase not in PHASES:
-        raise FieldsRefused({"phase": f"The practice receiver cannot be rehearsed in “{phase}” yet; only in: {', '.join(PHASES)}."})
-    if bands:
+        raise UnknownName("phase", phase, known=PHASES)
+    phases = PHASES[phase]
+    if bands and phase == "if":
         raise FieldsRefused({"band": "The intermediate frequency is the same on every band: leave --band out."})
     conn = db.connect(db.IN_MEMORY)
     try:
         model = shelf_work.take_in_dossier(conn, content, name=name)
+        for band in bands:
+            if band not in {b.id for b in model.bands}:
+                raise UnknownName("band", band, known=(b.id for b in model.bands))
         parts = {f["id"]: str(f["part"]) for f in model.simulation.get("faults", ())}
         known = (*parts, *DISTURBANCES)
         for fault in faults:
@@ -66,26 +76,20 @@ def score(
         receiver = PracticeReceiver(model, seed=seed, misalign=misalign, faults=faults)
         if unrest:
             receiver.wander(share=unrest[0], memory_s=unrest[1])
+        _as_after_what_comes_before(receiver, phases[0])
         clock = MadeUpClock(from_text(BEGAN))
         if method == "book":
-            found = _by_the_book(model, receiver, clock, phase=PHASES[phase], seed=seed, technician=technician)
+            found = _by_the_book(model, receiver, clock, phases=phases, bands=bands, seed=seed, technician=technician)
         else:
-            row = shelf.model_by_key(conn, model.key)
-            assert row is not None
-            with transaction(conn):
-                set_id = shelf.add_set(conn, model_id=row.id, serial="rehearsal", owner="", remarks="", at_utc=BEGAN)
-                job_id = shelf.add_job(conn, set_id=set_id, complaint="to be rehearsed", bench="instruments", at_utc=BEGAN)
-            run_id = begin_run(conn, job_id=job_id, phase=PHASES[phase], bench="instruments", at_utc=clock())
-            book = RunBook(conn, run_id, clock=clock)
-            with transaction(conn):
-                rehearse(book, receiver, clock, seed=seed, turns_known=turns_known, manner=MANNERS[technician])
-            found = _of_the_run(book)
+            hand = {"seed": seed, "turns_known": turns_known, "manner": MANNERS[technician]}
+            found = _guided(conn, model, receiver, clock, phases=phases, bands=bands, hand=hand)
     finally:
         conn.close()
     truth = receiver.truth()
     # What any set can have, a hand near a wire and the like, accuses no part.
     accused = [parts[f] for f in faults if f in parts]
-    named = [any(part.split("-")[0] in f["subject"] for f in found["findings"]) for part in accused]
+    named = [any(f["accuses"] == part or part.split("-")[0] in f["subject"] for f in found["findings"]) for part in accused]
+    told = [b for b in model.bands if (not bands or b.id in bands) and b.id in receiver.dial.bands and phases != (IF,)]
     return {
         "dossier": model.key,
         "seed": seed,
@@ -102,10 +106,68 @@ def score(
             "gain_left_db": round(truth.loss_db - truth.best_loss_db, 4),
             "forecast_db": found["forecast_db"],
         },
-        "bands": [],
+        "bands": [_band(model, receiver, b, found["touches"]) for b in told],
         "findings": found["findings"],
         "fault_named": all(named) if accused else None,
     }
+
+
+def _as_after_what_comes_before(receiver: PracticeReceiver, phase: str) -> None:
+    """Take what comes before a phase as done."""
+    if phase in (DIAL, FRONT_END):
+        receiver.align_strip()
+    if phase == FRONT_END:
+        for band in receiver.dial.bands.values():
+            set_right(receiver, band)
+
+
+def _band(model: Model, receiver: PracticeReceiver, band: Band, touches: Mapping[str, int]) -> dict[str, Any]:
+    """What the receiver itself knows of a band in the end."""
+    dial, front_end, solved = dial_truth(receiver, band), front_end_truth(receiver, band), dial_band(model, band)
+    return {
+        "band": band.id,
+        "dial_error_worst_hz": round(dial.worst_hz, 1),
+        "dial_error_worst_at_hz": dial.worst_at_hz,
+        "dial_error_rms_hz": round(dial.rms_hz, 1),
+        "dial_least_possible_worst_hz": round(dial.least_worst_hz, 1),
+        "oscillator_touches": sum(touches.get(a, 0) for a in solved.adjusters.values()) if solved else 0,
+        "tracking_loss_worst_db": round(front_end.loss_worst_db, 3),
+        "tracking_least_loss_worst_db": round(front_end.least_loss_worst_db, 3),
+        "sensitivity_v": front_end.sensitivity_v,
+        "sensitivity_best_v": front_end.sensitivity_best_v,
+        "on_image": dial.on_image,
+    }
+
+
+def _guided(
+    conn: sqlite3.Connection,
+    model: Model,
+    receiver: PracticeReceiver,
+    clock: MadeUpClock,
+    *,
+    phases: Sequence[str],
+    bands: Sequence[str],
+    hand: dict[str, Any],
+) -> dict[str, Any]:
+    row = shelf.model_by_key(conn, model.key)
+    assert row is not None
+    with transaction(conn):
+        set_id = shelf.add_set(conn, model_id=row.id, serial="rehearsal", owner="", remarks="", at_utc=BEGAN)
+        job_id = shelf.add_job(conn, set_id=set_id, complaint="to be rehearsed", bench="instruments", at_utc=BEGAN)
+    touches: Counter[str] = Counter()
+    out: dict[str, Any] = {"touches": touches, "rounds": {}, "findings": [], "forecast_db": None}
+    for phase in phases:
+        run_id = begin_run(conn, job_id=job_id, phase=phase, bench="instruments", at_utc=clock(), bands=bands)
+        book = RunBook(conn, run_id, clock=clock)
+        with transaction(conn):
+            rehearse(book, receiver, clock, **hand)
+        found = _of_the_run(book)
+        touches.update(found["touches"])
+        out["rounds"] |= found["rounds"]
+        out["findings"] += found["findings"]
+        if phase == IF:
+            out["forecast_db"] = found["forecast_db"]
+    return {**out, "touches": dict(touches)}
 
 
 def _of_the_run(book: RunBook) -> dict[str, Any]:
@@ -114,16 +176,26 @@ def _of_the_run(book: RunBook) -> dict[str, Any]:
     return {
         "touches": dict(touches),
         "rounds": {g.id: len(rounds_of(book.state, g.id)) for g in book.plan.groups if g.repeat is not None},
-        "findings": [{"subject": f.subject, "sentence": f.sentence, "accuses": None} for f in book.findings()],
+        "findings": [{"subject": f.subject, "sentence": f.sentence, "accuses": f.accuses} for f in book.findings()],
         "forecast_db": round(book.state.decisions[-1]["expected"], 4) if book.state.decisions else None,
     }
 
 
-def _by_the_book(model: Model, receiver: PracticeReceiver, clock: MadeUpClock, *, phase: str, seed: int, technician: str) -> dict[str, Any]:
+def _by_the_book(
+    model: Model,
+    receiver: PracticeReceiver,
+    clock: MadeUpClock,
+    *,
+    phases: Sequence[str],
+    bands: Sequence[str],
+    seed: int,
+    technician: str,
+) -> dict[str, Any]:
     meter = Millivoltmeter(receiver, seed=seed, clock=lambda: seconds(clock()))
     counter = FrequencyCounter(receiver, seed=seed)
     level = {"v": 0.0, "at": 0.0}
     watched_unit = {"unit": "V"}
+    at_step: list[Step] = []
 
     def volts() -> float:
         clock.go(by_the_book.READING_S)
@@ -132,18 +204,30 @@ def _by_the_book(model: Model, receiver: PracticeReceiver, clock: MadeUpClock, *
     def set_up(step: Step) -> None:
         clock.go(by_the_book.SETTING_UP_S)
         source, watched = step.set_up.source, step.set_up.watched
+        at_step.append(step)
         stand(receiver, step.set_up)
         watched_unit["unit"] = watched.unit if watched else "V"
         if source is None:
             return
         level["v"] = level["at"] = source.level_v
+        ease()
+
+    def ease() -> None:
+        source, watched = at_step[-1].set_up.source, at_step[-1].set_up.watched
+        if source is None:
+            return
         for _ in range(LOOKS):
             receiver.feed = Input(source.frequency_hz, level["at"], source.depth)
             meter.reset()
             move = keep_level(indicator_v=volts(), window_v=watched.window, level_v=level["at"]) if watched and watched.window else None
-            if move is None:
+            # The ear tells the tone from the hiss: nobody peaks on hiss, but turns the generator up.
+            heard = receiver.audio()
+            if heard.tone_v < CLEAR * heard.noise_v and level["at"] < MOST_V:
+                level["at"] = min(MOST_V, UP * level["at"])
+            elif move is None:
                 break
-            level["at"] = move.level_v
+            else:
+                level["at"] = move.level_v
 
     def read() -> float:
         if watched_unit["unit"] == "Hz":  # a beat, which is brought down
@@ -151,7 +235,17 @@ def _by_the_book(model: Model, receiver: PracticeReceiver, clock: MadeUpClock, *
             return gain_db(from_v=1.0, to_v=1.0 + float(counter.answer("MEAS:FREQ?") or 0.0))
         return by_the_book.level_of(volts(), generator_v=level["at"], reference_v=level["v"])
 
-    bench = by_the_book.Bench(set_up, read, receiver.turn, clock.go)
+    bench = by_the_book.Bench(set_up, read, receiver.turn, lambda a: touch_of(receiver.adjusters[a].travel_turns), ease, clock.go)
     turns = receiver.adjusters.__contains__
-    done = by_the_book.work(model, phase, bench, seed=seed, manner=MANNERS[technician], turns=turns)
-    return {"touches": done.touches, "rounds": done.rounds, "findings": [], "forecast_db": None}
+    touches: Counter[str] = Counter()
+    rounds: dict[str, int] = {}
+    for phase in phases:
+        groups = [g for g in model.groups_of(phase) if not bands or _of_a_band(g) in (*bands, None)]
+        done = by_the_book.work(groups, bench, seed=seed, manner=MANNERS[technician], turns=turns)
+        touches.update(done.touches)
+        rounds |= done.rounds
+    return {"touches": dict(touches), "rounds": rounds, "findings": [], "forecast_db": None}
+
+
+def _of_a_band(group: Group) -> str | None:
+    return group.steps[0].set_up.tuning.band

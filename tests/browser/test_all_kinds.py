@@ -10,7 +10,7 @@ from calm_needle.work.clock import now_utc
 from calm_needle.work.jobs import shelf as shelf_work
 from calm_needle.work.record import run_record
 from tests.browser.pages.bench_page import BenchPage
-from tests.support import thirteen
+from tests.support import every_kind
 from tests.support.browser import BrowserTest
 
 
@@ -19,7 +19,7 @@ class EveryKindOfStep(BrowserTest):
 
     def begin(self) -> tuple[BenchPage, int]:
         with self.live.workshop.store() as conn:
-            model = shelf_work.take_in_dossier(conn, thirteen.content(), name="thirteen.json")
+            model = shelf_work.take_in_dossier(conn, every_kind.content(), name="every-kind.json")
             row = shelf.model_by_key(conn, model.key)
             assert row is not None
             set_id = shelf.add_set(conn, model_id=row.id, serial="13", owner="", remarks="", at_utc=now_utc())
@@ -30,7 +30,7 @@ class EveryKindOfStep(BrowserTest):
         bench.wait_until_ready()
         return bench, run_id
 
-    def do(self, bench: BenchPage, right: thirteen.Right) -> None:
+    def do(self, bench: BenchPage, right: every_kind.Right) -> None:
         for i, text in enumerate(right.typed):
             if right.at:
                 self.page.get_by_label("At which frequency").fill(right.at[i])
@@ -44,7 +44,7 @@ class EveryKindOfStep(BrowserTest):
 
     def test_each_is_set_up_judged_advised_taken_and_recorded(self) -> None:
         bench, run_id = self.begin()
-        for i, (step, right) in enumerate(thirteen.STEPS):
+        for i, (step, right) in enumerate(every_kind.STEPS):
             title = f"Step {i}: {step['kind']}"
             with self.subTest(step["kind"]):
                 if bench.title == "Set up first":
@@ -60,5 +60,5 @@ class EveryKindOfStep(BrowserTest):
         self.page.wait_for_url("**/runs/*/record")
         record = run_record.record_of(self.live.workshop, run_id)
         said = [line.words for line in record.lines]
-        self.assertEqual(said, [right.words or "taken" for step, right in thirteen.STEPS if step["kind"] != "check"])
-        self.assertEqual([line.outcome for line in record.lines], ["take"] * 12)
+        self.assertEqual(said, [right.words or "taken" for step, right in every_kind.STEPS if step["kind"] != "check"])
+        self.assertEqual([line.outcome for line in record.lines], ["take"] * 14)

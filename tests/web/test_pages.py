@@ -51,14 +51,14 @@ class Shelf(PageTest):
 
 class Job(PageTest):
     def test_its_phases_are_shown_and_marked_by_hand(self) -> None:
-        self.post(f"/jobs/{TYPED_JOB}/phases", phase="oscillator and dial", state="done")
+        self.post(f"/jobs/{TYPED_JOB}/phases", phase="verification", state="done")
         text = self.get(f"/jobs/{TYPED_JOB}").get_data(as_text=True)
-        self.assertIn('open again<span class="sr-only">: oscillator and dial', text)
+        self.assertIn('open again<span class="sr-only">: verification', text)
 
     def test_a_phase_that_cannot_be_led_says_so(self) -> None:
-        answer = self.post(f"/jobs/{TYPED_JOB}/runs", phase="front end")
+        answer = self.post(f"/jobs/{TYPED_JOB}/runs", phase="verification")
         self.assertEqual(answer.status_code, 422)
-        self.assertIn("The dossier has no steps for “front end”", answer.get_data(as_text=True))
+        self.assertIn("The dossier has no steps for “verification”", answer.get_data(as_text=True))
 
     def test_begun_twice_it_is_the_same_run(self) -> None:
         first, second = (self.post(f"/jobs/{TYPED_JOB}/runs", phase="intermediate frequency").headers["Location"] for _ in range(2))

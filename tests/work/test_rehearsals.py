@@ -16,6 +16,7 @@ KEYS = {
     *("if", "bands", "findings", "fault_named"),
 }
 UNQUIET = (0.012, 0.4)
+METHODS = ("guided", "book")
 
 
 def rehearsed(**more: Any) -> dict[str, Any]:
@@ -47,11 +48,38 @@ class Rehearsals(unittest.TestCase):
         with self.assertRaises(UnknownName):
             rehearsed(faults=["nothing-like-it"])
 
-    def test_what_cannot_be_rehearsed_yet_is_said(self) -> None:
-        with self.assertRaises(FieldsRefused):
-            rehearsed(phase="dial")
+    def test_what_cannot_be_rehearsed_is_said(self) -> None:
         with self.assertRaises(FieldsRefused):
             rehearsed(bands=["MW"])
+        for wrong in ({"phase": "supper"}, {"phase": "dial", "bands": ["UHF"]}):
+            with self.assertRaises(UnknownName):
+                rehearsed(**wrong)
+
+    def test_the_dial_is_brought_to_what_the_set_s_own_adjusters_can_do(self) -> None:
+        for seed in (1, 2):
+            guided, book = (rehearsed(phase="dial", bands=["MW"], seed=seed, misalign="severe", method=m)["bands"][0] for m in METHODS)
+            least_hz = guided["dial_least_possible_worst_hz"]
+            self.assertLess(guided["dial_error_worst_hz"], 1.15 * least_hz + 5e-4 * guided["dial_error_worst_at_hz"])
+            self.assertGreaterEqual(guided["dial_error_worst_hz"], 0.99 * least_hz)
+            self.assertLess(guided["dial_error_worst_hz"], book["dial_error_worst_hz"])
+            self.assertLess(guided["oscillator_touches"], 0.7 * book["oscillator_touches"])
+
+    def test_a_drifted_padder_is_named_and_a_sound_one_is_not(self) -> None:
+        drifted = rehearsed(phase="dial", bands=["MW"], misalign="severe", faults=["mw-padder-drifted"])
+        self.assertTrue(drifted["fault_named"])
+        self.assertIn("C20", [f["accuses"] for f in drifted["findings"]])
+        sound = rehearsed(phase="dial", bands=["MW"], misalign="severe")
+        self.assertEqual([f for f in sound["findings"] if f["accuses"]], [])
+
+    def test_no_band_is_left_on_its_image(self) -> None:
+        left = rehearsed(phase="dial", bands=["SW"], misalign="severe", seed=1)["bands"][0]
+        self.assertFalse(left["on_image"])
+
+    def test_the_signal_circuits_are_peaked_where_the_set_receives(self) -> None:
+        told = rehearsed(phase="front-end", bands=["SW"], misalign="severe", seed=1)
+        self.assertEqual(told["touches"], {"T6": 1})
+        self.assertLess(told["bands"][0]["tracking_loss_worst_db"], 1.0)
+        self.assertLess(told["bands"][0]["sensitivity_v"], 1.06 * told["bands"][0]["sensitivity_best_v"])
 
     def test_several_seeds_are_a_line_each(self) -> None:
         with tempfile.TemporaryDirectory() as folder:

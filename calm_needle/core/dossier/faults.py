@@ -10,7 +10,7 @@ from calm_needle.core.procedure.kinds.table import KINDS
 from calm_needle.core.quantities import format_si
 from calm_needle.errors import Fault
 
-WORDED = ("question", "answers", "flank", "unit")  # of a step's aim
+WORDED = ("question", "answers", "flank", "unit", "reads")  # of a step's aim
 PAIRS = ("width_hz",)
 ABOVE_ZERO = ("tolerance", "tolerance_hz", "below_hz", "nominal_hz", "rate_per_min", "over_s", "down_db", "ripple_db", "symmetry_hz")
 
@@ -143,6 +143,8 @@ def _aim_faults(here: str, aim: Mapping[str, Any]) -> Iterator[Fault]:
         yield Fault(f"{here}.high", f"{aim['high']:g} is not above low, {aim['low']:g}")
     if "question" in aim and not (isinstance(aim["question"], str) and aim["question"].strip()):
         yield Fault(f"{here}.question", "must be words")
+    if aim.get("reads", "signal") not in ("signal", "oscillator"):
+        yield Fault(f"{here}.reads", "must be signal or oscillator")
     if aim.get("flank", "clockwise") not in ("clockwise", "anticlockwise"):
         yield Fault(f"{here}.flank", "must be clockwise or anticlockwise, of the crest")
     answers = aim.get("answers", [])
@@ -156,6 +158,9 @@ def _aim_faults(here: str, aim: Mapping[str, Any]) -> Iterator[Fault]:
         yield Fault(f"{here}.centre_hz", "symmetry_hz is about centre_hz, which is missing")
 
 
+OF_WHAT_IS_TUNED = ("drift", "seized")
+
+
 def _simulation_faults(data: Mapping[str, Any]) -> Iterator[Fault]:
     simulation = data.get("simulation", {})
     stages = [s["id"] for s in data["stages"]]
@@ -166,9 +171,12 @@ def _simulation_faults(data: Mapping[str, Any]) -> Iterator[Fault]:
     parts = {p["id"] for p in data.get("parts", ())}
     supply = simulation.get("supply", {})
     named = [(f"supply.{k}", supply.get(k, ())) for k in ("paths", "leaks", "valves")]
+    # A padder may drift and a core may seize that no list of parts has.
+    tuned = adjusters | {str(b.get("oscillator_tank", {}).get("padder", "")) for b in data["bands"]}
     for where, items in (*named, ("faults", simulation.get("faults", ()))):
         for i, item in enumerate(items):
-            if item.get("part", next(iter(parts), None)) not in parts:
+            may_be = parts | tuned if item.get("kind") in OF_WHAT_IS_TUNED else parts
+            if item.get("part", next(iter(parts), None)) not in may_be:
                 yield Fault(f"simulation.{where}[{i}].part", f"there is no part “{item['part']}”")
     nodes = {n for k in ("paths", "leaks") for p in supply.get(k, ()) for n in (p["a"], p["b"])} | {
         s["node"] for s in supply.get("sources", ())

@@ -145,7 +145,9 @@ class RoundRule:
 
 @dataclass(frozen=True)
 class Group:
-    """Steps that belong together, and when they are repeated."""
+    """Steps that belong together, when they are repeated, and what is decided (core.procedure.decisions) once they are through.
+    derived_from: from what its steps are derived, where they are; anew: because they no longer stand.
+    """
 
     id: str
     phase: str
@@ -154,6 +156,8 @@ class Group:
     repeat: RoundRule | None = None
     derived_from: str = ""
     invalidated_by: tuple[str, ...] = ()
+    decides: str = ""
+    anew: bool = True
 
 
 @dataclass(frozen=True)

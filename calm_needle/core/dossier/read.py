@@ -125,6 +125,8 @@ def _group(g: Mapping[str, Any]) -> Group:
         RoundRule(unit, below, r.get("most_rounds", 1)) if r else None,
         g.get("derived", {}).get("from", ""),
         tuple(g.get("invalidated_by", ())),
+        str(g.get("decides", "")),
+        not g.get("derived", {}).get("first", False),
     )
 
 

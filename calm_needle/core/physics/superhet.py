@@ -8,6 +8,9 @@ from calm_needle.core.quantities import format_si
 from calm_needle.errors import NoAnswer, OutOfRange
 
 Side = Literal["above", "below"]
+Heard = Literal["signal", "image", "other side", "intermediate frequency"]
+NEAR_IF, AT_IF = 0.05, 0.008  # shares about the intermediate frequency: of a mark that is nearly it; of what is taken for it
+IMAGE_WITHIN = 0.5  # of the intermediate frequency, about an image's place
 
 
 class FrequencyPlan(NamedTuple):
@@ -40,6 +43,20 @@ def frequency_plan(*, dial_hz: float, if_hz: float, side: Side) -> FrequencyPlan
             f"the dial is not above the IF. Such a set has its oscillator above."
         )
     return plan
+
+
+def what_is_heard(*, receives_hz: float, mark_hz: float, if_hz: float, sign: int) -> Heard:
+    """Return what a response at receives_hz is, the pointer standing at mark_hz: the one wanted, or the nearest of the others.
+
+    sign: +1 where the oscillator runs above the signal. other side: the oscillator was set to the image's side. A response that the mark
+    explains better than anything else is the signal, however far off.
+    """
+    places: dict[Heard, float] = {"signal": mark_hz, "image": mark_hz + 2.0 * sign * if_hz, "other side": mark_hz - 2.0 * sign * if_hz}
+    near = {name: abs(receives_hz - at) for name, at in places.items() if at > 0.0}
+    if abs(mark_hz / if_hz - 1.0) > NEAR_IF and abs(receives_hz / if_hz - 1.0) < AT_IF:
+        return "intermediate frequency"
+    best = min(near, key=near.__getitem__)
+    return best if near[best] < IMAGE_WITHIN * if_hz or best == "signal" else "signal"
 
 
 def image_ratio_db(*, f_hz: float, if_hz: float, q: float, circuits: int, side: Side) -> float:

@@ -29,8 +29,8 @@ PHASES: tuple[Phase, ...] = (
     Phase("health", "Health", "parts", "by what is measured: every part, every band"),
     Phase("fault finding", "Faults", if_needed=True),
     Phase("intermediate frequency", "IF", gated=True, led=True, noun="the IF strip"),
-    Phase("oscillator and dial", "Oscillator", gated=True, noun="the dial"),
-    Phase("front end", "Front end", gated=True, noun="the front end"),
+    Phase("oscillator and dial", "Oscillator", gated=True, led=True, noun="the dial"),
+    Phase("front end", "Front end", gated=True, led=True, noun="the front end"),
     Phase("verification", "Verify", gated=True, led=True, noun="the set"),
     Phase("record", "Record"),
 )

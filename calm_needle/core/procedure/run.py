@@ -23,7 +23,7 @@ class Act(NamedTuple):
     """One thing that was done: its number, kind, time (ISO 8601 UTC) and detail.
 
     Detail of set, begin, way and the outcomes: step_id and round; of way: the hand's way from now on; of blind: whether the program
-    sees the turns of a practice set; of decide: group_id, round, go_on; of back: the visit that is
+    sees the turns of a practice set; of decide: group_id, round, go_on, and the groups that follow from it; of back: the visit that is
     reopened; of extend: groups.
     """
 
@@ -175,6 +175,8 @@ def _apply(state: RunState, act: Act) -> RunState:
         case "decide":
             group = state.plan.group(act.detail["group_id"])
             decisions = (*state.decisions, act.detail)
+            if act.detail.get("groups"):
+                state = replace(state, plan=state.plan.grown(act.detail["groups"], after=group.id))
             again = Place(group.id, group.steps[0].id, act.detail["round"] + 1)
             place = again if act.detail["go_on"] else _first_of(state.plan, state.plan.index(group.id) + 1)
             return replace(state, stage="step", place=place, decisions=decisions)
@@ -198,7 +200,7 @@ def _advance(state: RunState, done: Place) -> RunState:
     index = [s.id for s in group.steps].index(done.step_id or "")
     if index + 1 < len(group.steps):
         return replace(state, place=Place(group.id, group.steps[index + 1].id, done.round))
-    if group.repeat is not None:
+    if group.repeat is not None or group.decides:
         return replace(state, stage="decision", place=Place(group.id, None, done.round))
     return replace(state, place=_first_of(state.plan, state.plan.index(group.id) + 1))
 

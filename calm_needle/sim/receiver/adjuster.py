@@ -38,6 +38,7 @@ class Core:
     position_turns: float
     waxed: bool = False
     tool_turns: float = 0.0
+    seized: bool = False  # no tool moves it any more
 
     def inductance_h(self) -> float:
         """Return L: half a cosine between L_min and L_max over the travel, so smooth and single-valued, flat at both ends."""
@@ -49,6 +50,8 @@ class Core:
 
     def turn(self, turns: float) -> bool:
         """Turn the tool by so many turns; return whether a stop was met. The core goes no further than its stop."""
+        if self.seized:
+            return True
         before = self.position_turns
         wanted = before + turns * (WAX_YIELDS if self.waxed else 1.0)
         self.position_turns = min(max(wanted, 0.0), self.travel_turns)
@@ -56,7 +59,7 @@ class Core:
         return abs(wanted - self.position_turns) > LEAST_TURN
 
     def at_stop(self) -> bool:
-        return not LEAST_TURN < self.position_turns < self.travel_turns - LEAST_TURN
+        return self.seized or not LEAST_TURN < self.position_turns < self.travel_turns - LEAST_TURN
 
     def reach(self, *, tool_turns: float | None = None) -> tuple[float, float]:
         """Return the positions that can be reached: all the travel, or what wax yields to `tool_turns` each way."""

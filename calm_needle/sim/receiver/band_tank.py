@@ -11,11 +11,10 @@ from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
 from calm_needle.core.dossier.model import Adjuster as Described
+from calm_needle.core.physics.dial_fit import CORE_REACH, PADDER_REACH, TRIMMER_REACH_F, TRIMMER_REACH_SHARE
 from calm_needle.core.physics.resonance import resonant_frequency_hz
 from calm_needle.sim.receiver.adjuster import Adjuster, Compression, Core, Rotary
 
-TRIMMER_EITHER_WAY_F, TRIMMER_SHARE = 14e-12, 0.6  # how far a trimmer goes from its right place, at most; of a small one, by share
-PADDER_SHARE, CORE_SHARE = 0.15, 0.12
 ONE_TURN = 1.0
 TYPICAL_TURNS = {"core": 10.0, "padder": 3.0}
 
@@ -67,6 +66,7 @@ class BandTank:
         self.trimmer = _trimmer(data["trim_f"], adjusters.get(str(data.get("trimmer", ""))))
         padder = data.get("padder_f")
         self.padder = None if padder is None else _padder(padder, adjusters.get(str(data.get("padder", ""))))
+        self.padder_part = str(data.get("padder", ""))
         self.probe_f = 0.0
         self._as_it_was: tuple[float | None, ...] = ()
         self._frequency_hz = 0.0
@@ -103,26 +103,51 @@ class BandTank:
         padder_f = None if self.padder is None else self.padder.right
         return (total_f if padder_f is None else 1.0 / (1.0 / total_f - 1.0 / padder_f)) - self.trimmer.right
 
+    def as_drawn_with(self, gang_f: float, f_hz: float) -> float:
+        """Return by which share its coil must be off so that it resonates at f_hz with so much of the gang, all else as drawn."""
+        c_f = gang_f + self.trimmer.right
+        if self.padder is not None:
+            c_f = 1.0 / (1.0 / self.padder.right + 1.0 / c_f)
+        return 1.0 / (c_f * self.inductance.right * (2.0 * math.pi * f_hz) ** 2) - 1.0
+
+    def make(self, *, coil: float, padder: float) -> None:
+        """Let its coil and its padder be off by a share what they are drawn as, the fixed part and what turns alike."""
+        if self.inductance.adjuster is None:
+            self.inductance.fixed *= 1.0 + coil
+        else:
+            self.inductance.adjuster.l_min_h *= 1.0 + coil
+            self.inductance.adjuster.l_max_h *= 1.0 + coil
+            self.inductance.set_to(self.inductance.right)
+        if self.padder is None:
+            return
+        if self.padder.adjuster is None:
+            self.padder.fixed *= 1.0 + padder
+        else:
+            self.padder.adjuster.least_f *= 1.0 + padder
+            self.padder.adjuster.most_f *= 1.0 + padder
+
     def leave_off(self, rng: random.Random, off: LeftOff) -> None:
         """Let it stand as whoever turned it last left it."""
-        self.inductance.set_to(self.inductance.right * (1.0 + rng.uniform(-CORE_LEFT_OFF, CORE_LEFT_OFF) * off.share))
+        core_off = rng.uniform(-CORE_LEFT_OFF, CORE_LEFT_OFF) * off.share
+        if self.inductance.adjuster is not None:  # nobody turns a coil without a core
+            self.inductance.set_to(self.inductance.right * (1.0 + core_off))
         self.trimmer.set_to(self.trimmer.right + rng.uniform(-1.0, 1.0) * off.trim_f)
-        if self.padder is not None:
-            self.padder.set_to(self.padder.right * (1.0 + rng.uniform(-1.0, 1.0) * off.share))
+        if self.padder is not None and self.padder.adjuster is not None:
+            self.padder.set_to(self.padder.value * (1.0 + rng.uniform(-1.0, 1.0) * off.share))
 
 
 def _coil(l_h: float, adjuster: Described | None) -> Variable:
     if adjuster is None:
         return Variable(l_h, l_h)
     travel = adjuster.travel_turns or TYPICAL_TURNS["core"]
-    core = Core(l_h * (1.0 - CORE_SHARE), l_h * (1.0 + CORE_SHARE), travel, travel / 2.0)
+    core = Core(l_h * (1.0 - CORE_REACH), l_h * (1.0 + CORE_REACH), travel, travel / 2.0)
     return Variable(l_h, 0.0, adjuster.id, core, Core.inductance_h)
 
 
 def _trimmer(trim_f: float, adjuster: Described | None) -> Variable:
     if adjuster is None:
         return Variable(trim_f, trim_f)
-    either_way = min(TRIMMER_EITHER_WAY_F, TRIMMER_SHARE * trim_f)
+    either_way = min(TRIMMER_REACH_F, TRIMMER_REACH_SHARE * trim_f)
     least, most = 0.15 * either_way, 2.15 * either_way  # what the trimmer has of it; strays and what is fitted across have the rest
     rest = trim_f - 1.15 * either_way
     turns = adjuster.travel_turns or ONE_TURN
@@ -135,6 +160,6 @@ def _padder(padder_f: float, adjuster: Described | None) -> Variable:
     if adjuster is None:
         return Variable(padder_f, padder_f)
     turns = adjuster.travel_turns or TYPICAL_TURNS["padder"]
-    part = Compression(turns, least_f=padder_f * (1.0 - PADDER_SHARE), most_f=padder_f * (1.0 + PADDER_SHARE))
+    part = Compression(turns, least_f=padder_f * (1.0 - PADDER_REACH), most_f=padder_f * (1.0 + PADDER_REACH))
     part.set_to(padder_f)
     return Variable(padder_f, 0.0, adjuster.id, part, Compression.farads)

@@ -7,6 +7,7 @@ by millimetres; between two marks the logarithm of the frequency is taken as eve
 import bisect
 import math
 from collections.abc import Callable, Sequence
+from typing import NamedTuple
 
 from calm_needle.core.dossier.model import Band, Model
 from calm_needle.sim.receiver.adjuster import Tuning
@@ -16,6 +17,13 @@ SEARCHED, SEARCH_STEPS = 0.06, 240  # how far a hand looks about a mark, as a sh
 TUNING_TURNS = 12.0  # of the knob, from one end of the scale to the other
 
 
+class GangOff(NamedTuple):
+    """How far a gang is off the drawn one (shares): in value, and in shape, +1 of it at the scale's lower end and -1 at its upper."""
+
+    value: float
+    shape: float
+
+
 class Dial:
     """Where a set is tuned: `select` a band, `point` the pointer, or turn `tuning`. printed: the oscillator's tank of each band."""
 
@@ -23,6 +31,7 @@ class Dial:
         self.bands: dict[str, Band] = {b.id: b for b in model.bands if b.id in printed}
         self._printed = printed
         self.band, self.dial_hz = "", 0.0
+        self.off = GangOff(0.0, 0.0)
         self.tuning = Tuning(TUNING_TURNS, TUNING_TURNS / 2.0, moved=self._follow)
         if self.bands:
             self.select(next(iter(self.bands)))
@@ -39,12 +48,21 @@ class Dial:
         self.dial_hz = min(max(dial_hz, band.f_low_hz), band.f_high_hz)
         self.tuning.position_turns = TUNING_TURNS * along(band, self.dial_hz)
 
-    def gang_f(self) -> float:
-        """Return how much the gang has where the pointer stands (F)."""
-        if not self.band:
+    def gang_f(self, band_id: str | None = None, dial_hz: float | None = None) -> float:
+        """Return how much the gang has (F) where the pointer stands, or at a frequency of some band's scale."""
+        if not (band_id or self.band):
             return 0.0
-        band = self.bands[self.band]
-        return self._printed[self.band].gang_for(self.dial_hz + (band.if_hz if band.side == "above" else -band.if_hz))
+        band = self.bands[band_id or self.band]
+        drawn_f = self._drawn_f(band, dial_hz or self.dial_hz)
+        if self.off == NOTHING_OFF:
+            return drawn_f
+        low_f, high_f = self._drawn_f(band, band.f_low_hz), self._drawn_f(band, band.f_high_hz)
+        u = 2.0 * math.log(drawn_f / math.sqrt(low_f * high_f)) / math.log(low_f / high_f)
+        return drawn_f * (1.0 + self.off.value + self.off.shape * u)
+
+    def _drawn_f(self, band: Band, dial_hz: float) -> float:
+        """What the drawn gang has at a frequency of the scale (F): with so much the drawn oscillator receives it."""
+        return self._printed[band.id].gang_for(dial_hz + (band.if_hz if band.side == "above" else -band.if_hz))
 
     def tune_in(self, near_hz: float, *, loudness: Callable[[], float]) -> float:
         """Bring the pointer to the loudest place about a mark, as a hand does by ear, and return where it then stands (Hz)."""
@@ -67,6 +85,9 @@ class Dial:
         """The pointer goes where the knob was turned to."""
         if self.band:
             self.dial_hz = at_share(self.bands[self.band], self.tuning.share)
+
+
+NOTHING_OFF = GangOff(0.0, 0.0)
 
 
 def along(band: Band, dial_hz: float) -> float:

@@ -13,6 +13,7 @@ from calm_needle.sim.receiver.chain import Chain, Seen
 from calm_needle.sim.receiver.circuits import TYPICAL, TYPICAL_BANDWIDTH_HZ
 from calm_needle.sim.receiver.dial import Dial
 from calm_needle.sim.receiver.dip_jig import direct_volts
+from calm_needle.sim.receiver.made import make
 from calm_needle.sim.receiver.signal import Now, Wave
 from calm_needle.sim.receiver.stages.detector import Audio
 from calm_needle.sim.receiver.stages.stage import Stage
@@ -33,6 +34,7 @@ GENERATOR_OHM = 50.0
 AVERAGING_S = 0.1  # s, of a meter fit for peaking
 TONE_HZ = 400.0
 LOOP = "loop "
+STRIP_ALIGNED = "strip-aligned"  # what a set is given beside its faults: somebody has aligned its strip, and nothing else
 
 
 class Input(NamedTuple):
@@ -99,7 +101,10 @@ class PracticeReceiver:
         self.dial = Dial(model, printed)
         tuning: dict[str, Adjuster] = {TUNING_ID: self.dial.tuning} if self.dial.band else {}
         self.adjusters: dict[str, Adjuster] = {**self.chain.adjusters, **tuning}  # cores, trimmers, padders, presets, and the tuning
+        make(model, self.chain, self.dial, self.parts, seed=seed, spread=misalign != "none")
         self._misalign(misalign)
+        if STRIP_ALIGNED in faults:
+            self.align_strip()
         self.retune()
         noise = {**TYPICAL["noise"], **model.simulation.get("noise", {})}
         # At audio, half of what the strip lets through.
@@ -353,6 +358,15 @@ class PracticeReceiver:
             for tanks in sorted(self.chain.all, key=lambda s: s is not self.chain.oscillator):
                 if band in tanks.tanks:
                     tanks.tanks[band].leave_off(rng, TANKS_LEFT_OFF[misalign])
+        for name in self.parts.seized:
+            seized = self.adjusters.get(name)
+            if isinstance(seized, Core):
+                seized.seized = True
+
+    def align_strip(self) -> None:
+        """Bring the strip, from the mixer on, to where its maker had it: the phase before those of dial and front end."""
+        for stage in self.chain.stages[self.chain.mixer :]:
+            stage.align(self.model.if_hz)
 
     def _cores(self) -> list[tuple[str, Core]]:
         """The cores of the fixed windings: of the strip from the mixer on, and then those before it."""

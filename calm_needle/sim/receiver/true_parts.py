@@ -54,6 +54,9 @@ class TrueParts:
             if fault in known:
                 self._spoil(known[fault])
         self.fitted: dict[str, list[float]] = {}
+        self._drifts = {str(known[f]["part"]): float(known[f]["share"]) for f in faults if f in known and known[f]["kind"] == "drift"}
+        # What no tool moves any more.
+        self.seized = tuple(str(known[f]["part"]) for f in faults if f in known and known[f]["kind"] == "seized")
         # Windings whose tuning capacitor inside the can is open, with what a person put across from outside.
         self.across_f: dict[str, float] = {
             str(known[f]["part"]): 0.0 for f in faults if f in known and known[f]["kind"] == "open-capacitor"
@@ -73,6 +76,10 @@ class TrueParts:
 
     def __getitem__(self, name: str) -> TruePart:
         return self._parts[name]
+
+    def drift(self, name: str) -> float:
+        """Return by which share a part of a tank has drifted off what it was made to."""
+        return self._drifts.get(name, 0.0)
 
     def is_open(self, name: str) -> bool:
         """Whether a part that is there carries nothing."""
@@ -131,6 +138,8 @@ class TrueParts:
 
     def _spoil(self, fault: Mapping[str, Any]) -> None:
         name = fault["part"]
+        if name not in self._parts:  # a padder or a core, which the tank has
+            return
         part = self._parts[name]
         match fault["kind"]:
             case "value":

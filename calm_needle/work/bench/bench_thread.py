@@ -5,7 +5,7 @@ from typing import Any
 from calm_needle.core.dossier.model import Step
 from calm_needle.core.procedure.kinds.table import KINDS
 from calm_needle.core.procedure.run import Place, rounds_of
-from calm_needle.core.quantities import format_db, format_si
+from calm_needle.core.quantities import format_db, format_plain, format_si
 from calm_needle.work.bench.run_book import RunBook
 
 
@@ -21,6 +21,9 @@ def thread(book: RunBook) -> list[dict[str, Any]]:
             visit = state.last_visit(Place(group.id, step.id, number))
             here = current and step is book.step
             beads.append(_bead(book, step, here=here, outcome=visit.outcome if visit else None, detail=visit.detail if visit else {}))
+        if group.decides and index >= at:
+            deciding = current and state.stage == "decision"
+            beads.append({"label": "What to do", "sign": "round", "state": "now" if deciding else "next", "gain": "", "word": "decision"})
         if group.repeat is not None and index >= at:
             deciding = current and state.stage == "decision"
             label = "Another round?" if not current else f"After round {number}"
@@ -34,7 +37,7 @@ def thread_title(book: RunBook) -> str:
     if state.place is None:
         return "All groups are through"
     group = book.plan.group(state.place.group_id)
-    if group.derived_from:
+    if group.derived_from and group.anew:
         return f"{group.title}, again: {group.derived_from}"
     if group.repeat is None:
         return group.title
@@ -86,7 +89,9 @@ def _amount(value: float, unit: str) -> str:
 def bead_label(book: RunBook, step: Step) -> str:
     """How the thread names a step: by its adjuster, or by what its kind does."""
     names = [book.model.adjuster(a).name for a in step.adjusters]
-    return KINDS[step.kind].label or " + ".join(names) or step.title
+    dial_hz = step.set_up.tuning.dial_hz
+    where = f"at {format_plain(dial_hz, unit='Hz', digits=5)}" if dial_hz else step.title
+    return KINDS[step.kind].label or " + ".join(names) or where
 
 
 def _last_round(book: RunBook, group_id: str) -> int:

@@ -14,16 +14,20 @@ from calm_needle.core.procedure.judge import Marks, Standing
 from calm_needle.core.procedure.needle import needle_of, trail_of
 from calm_needle.core.procedure.phases import PHASES
 from calm_needle.core.procedure.set_up import settings
-from calm_needle.core.quantities import format_db, format_si, split_si
+from calm_needle.core.quantities import format_db, format_plain, format_si, split_si
 from calm_needle.core.soundness.cautions import LAST_WORD, cautions_for
 from calm_needle.store.runs import ReadingRow
 from calm_needle.work.bench import trace_view
 from calm_needle.work.bench.bench_thread import gains, since_start, thread, thread_title
+from calm_needle.work.bench.decision_view import decision_view
 from calm_needle.work.bench.run_book import RunBook
 from calm_needle.work.clock import seconds
 from calm_needle.work.instruments.live_bench import LiveBench
 
 LOWEST_PITCH_DB, HIGHEST_PITCH_DB = -12.0, 18.0  # of the tone, whatever is read
+
+
+DIGITS = {"Hz": 6}  # of a reading in large: a counter's are worth reading
 
 
 class Action(NamedTuple):
@@ -52,6 +56,10 @@ def main_action(book: RunBook, bench: LiveBench | None) -> Action:
     state, step = book.state, book.step
     if state.stage == "set_up":
         return Action("set", "Set it all" if bench and bench.can_set else "It is all set", "Enter")
+    if state.stage == "decision" and (decision := book.decision()) is not None:
+        option = decision.option(decision.advised)
+        assert option is not None
+        return Action("decide", option.label, "Enter", "option", option.id)
     if state.stage == "decision":
         return Action("again", "Go round again", "Enter") if book.rounds_verdict().go_on else Action("stop", "Stop here", "Enter")
     if state.stage == "complete":
@@ -109,6 +117,7 @@ def page(book: RunBook, bench: LiveBench | None, in_hand: str | None) -> dict[st
     standing = book.standing(**facts(bench)._asdict())
     needle = needle_of(book.seen.series, standing.marks if standing else Marks(), kind.goal if kind else "maximum")
     can_set = bool(bench and bench.can_set)
+    about_rounds = state.stage == "decision" and book.decision() is None
     return {
         "run": book.run,
         "job": book.job,
@@ -124,8 +133,10 @@ def page(book: RunBook, bench: LiveBench | None, in_hand: str | None) -> dict[st
         "adjusters": _adjusters(book) if step else [],
         "main": main_action(book, bench),
         "offers": kind.offers(step) if kind and step and state.stage == "step" else (),
-        "decision": book.rounds_verdict() if state.stage == "decision" else None,
-        "gains": gains(book) if state.stage == "decision" else [],
+        "decision": book.rounds_verdict() if about_rounds else None,
+        "choices": decision_view(book.decision()),
+        "listens": format_plain(book.asked["listens_hz"], unit="Hz") if book.asked.get("listens_hz") else "",
+        "gains": gains(book) if about_rounds else [],
         "thread": thread(book),
         "thread_title": thread_title(book),
         "left_out": book.plan.left_out,
@@ -142,7 +153,7 @@ def page(book: RunBook, bench: LiveBench | None, in_hand: str | None) -> dict[st
         "trail": [{"at": at, "v": round(v, 4)} for at, v in trail_of(book.seen.series, needle)],
         "trail_unit": needle.unit,
         "response": [{"f": f, "v": round(v, 3)} for f, v in book.seen.series.response()],
-        "reads": kind.asks_reading if kind and state.stage == "step" else True,
+        "reads": kind.asks_reading if kind and state.stage == "step" else book.decision() is None,
         "typed": [_typed_row(book, r) for r in reversed(book.seen.kept) if r.kind in ("typed", "marked", "sweep")][:8],
         "units": book.seen.units,
         "change_words": _change_words(book),
@@ -168,6 +179,8 @@ def _advice(book: RunBook, bench: LiveBench | None, standing: Standing | None) -
         return Advice("danger", "unplugged", "The set is off.", evidence)
     if state.stage == "set_up":
         return Advice("calm", "set", "Set what the card says.", "Nothing is turned before dial, level and lead are confirmed.")
+    if state.stage == "decision" and (decision := book.decision()) is not None:
+        return Advice(decision.tone, "crest" if decision.tone == "good" else "round", decision.sentence, decision.evidence)
     if state.stage == "decision":
         verdict = book.rounds_verdict()
         return Advice("live" if verdict.go_on else "good", "round", verdict.sentence, verdict.evidence)
@@ -239,7 +252,7 @@ def _core(bench: LiveBench | None, book: RunBook, in_hand: str | None) -> dict[s
 def _shown(reading: ReadingRow) -> tuple[str, str]:
     if reading.unit == "dB":
         return format_db(reading.value), "dB"
-    return split_si(reading.value, unit=reading.unit, digits=3)
+    return split_si(reading.value, unit=reading.unit, digits=DIGITS.get(reading.unit, 3))
 
 
 def _change(book: RunBook, at: float) -> str:
@@ -278,7 +291,8 @@ def _rounded(values: dict[str, Any]) -> dict[str, Any]:
 def _title(book: RunBook) -> str:
     match book.state.stage:
         case "decision":
-            return "Go round again, or stop?"
+            decision = book.decision()
+            return decision.title if decision else "Go round again, or stop?"
         case "complete":
             return "All done here"
         case "finished":
@@ -293,6 +307,8 @@ def _subtitle(book: RunBook) -> str:
     step = book.step
     if step is None:
         place = book.state.place
+        if book.state.stage == "decision" and place and book.decision() is not None:
+            return "Read. What is to be done?"
         if book.state.stage == "decision" and place:
             return f"Round {place.round} of {book.plan.group(place.group_id).title} is through."
         return {

@@ -155,6 +155,13 @@ class Desk:
             self._bench.set_everything(wanted.settings)
         self.act(here, lambda book: book.set_everything())
 
+    def listens(self, here: str, at_hz: float | None) -> None:
+        """Remember where the owner listens, while this run is at the bench: what being exact there costs is then shown too."""
+        with self._lock:
+            self._expect_here(here)
+            self._book.asked["listens_hz"] = at_hz
+        self.publish(changed=True)
+
     def move_level(self, here: str) -> None:
         """Turn the generator to where the level keeper wants it, and record it."""
 

@@ -12,7 +12,7 @@ from calm_needle.core.quantities import Quantity
 from calm_needle.sim.instruments.counter import FrequencyCounter
 from calm_needle.sim.instruments.millivoltmeter import Millivoltmeter
 from calm_needle.sim.receiver.practice import Input, PracticeReceiver
-from calm_needle.sim.technician import MANNERS, Hand, Manner
+from calm_needle.sim.technician import MANNERS, Hand, Manner, touch_of
 from calm_needle.work.bench.run_book import RunBook
 from calm_needle.work.clock import seconds, to_text
 
@@ -22,6 +22,7 @@ SETTLED_READINGS = 15
 LOOKS = 20  # readings before a measurement is judged
 WAITED_S = 10.0
 REMEMBERED_TURNS = 0.1
+TOUCHES_UP = {"touch_up": True}  # the house style of rehearsals: what can be bettered is, within its tolerance too
 
 
 class MadeUpClock:
@@ -75,7 +76,11 @@ def rehearse(
                 book.set_everything()
             case "decision":
                 clock.go(5.0)
-                book.decide(go_on=book.rounds_verdict().go_on)
+                if (decision := book.decision(TOUCHES_UP)) is not None:
+                    clock.go(5.0)
+                    book.choose(decision.advised, TOUCHES_UP)
+                else:
+                    book.decide(go_on=book.rounds_verdict().go_on)
             case "complete":
                 book.finish()
             case "step":
@@ -92,8 +97,9 @@ def _do_step(bench: _Bench) -> None:
     _feed(bench, None)
     bench.meter.reset()
     core = next((a for a in step.adjusters if a in receiver.adjusters), None)
+    touch = touch_of(receiver.adjusters[core].travel_turns) if core else 1.0
     hand, reads = (
-        Hand(seed=bench.seed, spell=len(book.state.visits), manner=bench.manner),
+        Hand(seed=bench.seed, spell=len(book.state.visits), manner=bench.manner, touch=touch),
         book.seen.kind is None or book.seen.kind.asks_reading,
     )
     settled, key_in = 0, None
@@ -135,7 +141,7 @@ def _do_step(bench: _Bench) -> None:
         # Whoever finds nothing turns it back to where it was, as nearly as a hand remembers.
         remembered = random.Random(f"{bench.seed} back {len(book.state.visits)}").gauss(0.0, REMEMBERED_TURNS)
         receiver.turn(core, began_at + remembered - receiver.adjusters[core].position_turns)
-    if (last := book.standing()) and last.nothing:
+    if core and (last := book.standing()) and last.nothing:
         book.no_peak()
     else:
         book.skip("not to be had in a rehearsal")

@@ -5,12 +5,13 @@ Knows nothing of instruments or pages. Not safe between threads: whoever shares 
 
 import json
 import sqlite3
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from typing import Any
 
 from calm_needle.core.dossier.model import TUNING_ID, Adjuster, Model, Step
 from calm_needle.core.dossier.read import read_model, resolved_group
+from calm_needle.core.procedure.decision import Decision
 from calm_needle.core.procedure.forecast import Pair
 from calm_needle.core.procedure.judge import Moment, Standing
 from calm_needle.core.procedure.level_keeper import LevelMove
@@ -22,10 +23,13 @@ from calm_needle.core.quantities import Quantity
 from calm_needle.errors import CalmNeedleError, FieldsRefused, NotFound, RunMovedOn
 from calm_needle.store import runs, shelf
 from calm_needle.store.db import transaction
+from calm_needle.work.bench.deciding import decision_of, option_of
 from calm_needle.work.bench.visit_readings import VisitReadings
 from calm_needle.work.clock import now_utc, seconds
 from calm_needle.work.jobs.places import placed_model
 from calm_needle.work.soundness.power import Power, power_of
+
+BY_ITSELF = {"instruments": "counter"}  # how frequencies are read at a bench, where nobody says it
 
 
 class NotSureEnough(CalmNeedleError):
@@ -47,6 +51,8 @@ class RunBook:
         self.job = job
         self.model: Model = read_model(json.loads(content))
         self._begun_with: Plan = read_plan(json.loads(runs.plan_of_run(conn, run_id)))
+        self.asked: dict[str, Any] = {}  # what a person has added to the question of a decision
+        self._decided: tuple[tuple[int, str], Decision | None] | None = None
         self.state: RunState = self._fold()
         self.seen = VisitReadings(self.model, None, ())
         last = runs.last_set_up(conn, run_id)
@@ -106,7 +112,8 @@ class RunBook:
         """Whether the group in hand wants another round."""
         assert self.state.place is not None
         group = self.plan.group(self.state.place.group_id)
-        assert group.repeat is not None
+        if group.repeat is None:
+            raise FieldsRefused({"decision": "This is not about another round; choose one of the ways that are shown."})
         names = {a.id: a.name for a in self.model.adjusters}
         done = rounds_of(self.state, group.id)
         named = [[c._replace(adjuster=names.get(c.adjuster, c.adjuster)) for c in cores] for cores in done]
@@ -114,6 +121,16 @@ class RunBook:
         kinds = {a.kind for a in turned}
         noun = f"{kinds.pop()}s" if len(kinds) == 1 else "adjusters"
         return judge_rounds(named, rule=group.repeat, noun=noun, pairs=_pairs(self.model, turned))
+
+    def decision(self, asked: Mapping[str, Any] | None = None) -> Decision | None:
+        """Return what is to be decided at the end of the group in hand; None where that is another round, or nothing. asked: what a person
+        adds to the question (listens_hz, touch_up).
+        """
+        about = {**self.asked, **(asked or {})}
+        key = (self._last_act, json.dumps(about, sort_keys=True))
+        if self._decided is None or self._decided[0] != key:  # worked out once, however many parts of a page ask
+            self._decided = key, decision_of(self._conn, model=self.model, state=self.state, job_id=self.job.id, asked=about)
+        return self._decided[1]
 
     # What a person does.
 
@@ -201,7 +218,11 @@ class RunBook:
         move = move or self.level_move()
         if move is None:
             raise FieldsRefused({"level": "The level is right as it is."})
-        self._record("level", {"level_v": move.level_v, "change_db": move.change_db})
+        detail: dict[str, Any] = {"level_v": move.level_v, "change_db": move.change_db}
+        if self.seen.kept and self._nothing_turned():
+            # Beyond its threshold the gain control hides what the level does: what was read there is no beginning to compare with.
+            detail["after_reading"] = self.seen.kept[-1].id
+        self._record("level", detail)
 
     def turn_back(self) -> None:
         """Record that the hand turns back from now on."""
@@ -289,6 +310,24 @@ class RunBook:
         assert place is not None
         said = {"sentence": verdict.sentence, "evidence": verdict.evidence, "advised": verdict.go_on, "expected": verdict.expected}
         self._record("decide", {"group_id": place.group_id, "round": place.round, "go_on": go_on, **said})
+
+    def choose(self, option_id: str, asked: Mapping[str, Any] | None = None) -> None:
+        """Go the way of one of a decision's options. Raises FieldsRefused for one that is not offered."""
+        self._expect("decision")
+        decision, place = self.decision(asked), self.state.place
+        option = option_of(decision, option_id)
+        assert decision is not None and place is not None
+        said = {"sentence": decision.sentence, "evidence": decision.evidence, "advised": decision.advised, "chosen": option.id}
+        if option.curve:
+            said["predicted"] = [option.curve.at_hz, option.curve.error_hz]  # type: ignore[assignment]
+        groups = [resolved_group(g, self.model.adjusters) for g in option.groups]
+        already = {(f.subject, f.sentence) for f in self.findings()}
+        with self._acting():
+            for f in decision.found:
+                if (f.subject, f.sentence) not in already:
+                    self._find(f.subject, f.sentence, f.evidence, accuses=f.accuses)
+            here = {"group_id": place.group_id, "round": place.round, "go_on": False, "expected": 0.0, "groups": groups}
+            self._add_act("decide", {**here, **said, "dial": decision.detail})
 
     def finish(self) -> None:
         """Close the run; its phase is done."""
@@ -458,9 +497,21 @@ class RunBook:
         return {**out, "net_turns": series.turns_of(step.adjusters[0]) if step.adjusters else None}
 
     def _forgotten_until(self, visit: Visit) -> int:
-        """The last reading from before the wax was cleared on this visit: the tool's turns meant something else then."""
-        clearings = [a for a in runs.acts(self._conn, self.run.id) if a.kind == "wax" and a.id > visit.id]
-        return int(json.loads(clearings[-1].detail)["after_reading"]) if clearings else 0
+        """The last reading that does not count on this visit: before wax was cleared, the tool's turns meant something else; before the
+        level was set, with nothing turned yet, the needle did."""
+        since = (json.loads(a.detail) for a in runs.acts(self._conn, self.run.id) if a.kind in ("wax", "level") and a.id > visit.id)
+        return max((int(detail["after_reading"]) for detail in since if "after_reading" in detail), default=0)
+
+    def _nothing_turned(self) -> bool:
+        """Whether nobody has turned anything on this visit yet, as far as is known."""
+        watched = self.seen.watched
+        turned = any(r.turns != watched[0].turns or r.other_turns != watched[0].other_turns for r in watched)
+        return (
+            not turned
+            and self.state.hand.way is None
+            and all(r.kind == "live" and r.way in (0, None) for r in watched)
+            and (not watched or watched[0].turns is not None or all(r.way == 0 for r in watched))
+        )
 
     def _keep_now(self, kind: str) -> runs.ReadingRow:
         now = self.seen.series.now()
@@ -477,8 +528,16 @@ class RunBook:
             other_turns=json.loads(last.other_turns) if last.other_turns else None,
         )
 
-    def _find(self, subject: str, sentence: str, evidence: str) -> None:
-        runs.add_finding(self._conn, run_id=self.run.id, subject=subject, sentence=sentence, evidence=evidence, at_utc=self._clock())
+    def _find(self, subject: str, sentence: str, evidence: str, *, accuses: str | None = None) -> None:
+        runs.add_finding(
+            self._conn,
+            run_id=self.run.id,
+            subject=subject,
+            sentence=sentence,
+            evidence=evidence,
+            at_utc=self._clock(),
+            accuses=accuses,
+        )
 
 
 def _pairs(model: Model, turned: Sequence[Adjuster]) -> list[Pair]:
@@ -514,17 +573,28 @@ def stale_now(conn: sqlite3.Connection, job_id: int, phase: str) -> Stale | None
     return Stale(phase, "; ".join(why), tuple(groups)) if why else None
 
 
-def begin_run(conn: sqlite3.Connection, *, job_id: int, phase: str, at_utc: str, bench: str | None = None, in_full: bool = True) -> int:
+def begin_run(
+    conn: sqlite3.Connection,
+    *,
+    job_id: int,
+    phase: str,
+    at_utc: str,
+    bench: str | None = None,
+    in_full: bool = True,
+    means: str = "",
+    bands: Collection[str] = (),
+) -> int:
     """Begin a run of a phase of a job by its dossier as it is now, and return its id. Raises NotFound, FieldsRefused for an empty plan.
 
     bench: where its readings come from, when not as the job says. in_full: through all of it, and not only what a change made stale.
+    means: how frequencies are read, where it matters; by a counter where instruments are worked, unless it is said. bands: only these.
     """
     job = shelf.job(conn, job_id)
     if job is None:
         raise NotFound("job", job_id)
     model = read_model(json.loads(shelf.dossier_content(conn, job.dossier_id) or "{}"))
     stale = None if in_full else stale_now(conn, job_id, phase)
-    plan = plan_data(model, phase, again=stale)
+    plan = plan_data(model, phase, again=stale, means=means or BY_ITSELF.get(bench or job.bench, "generator"), bands=bands)
     if not plan["groups"]:
         raise FieldsRefused({"phase": f"The dossier has no steps for “{phase}” that this version can lead through."})
     with transaction(conn):

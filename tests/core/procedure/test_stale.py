@@ -2,7 +2,7 @@ import unittest
 
 from calm_needle.core.dossier.read import read_model
 from calm_needle.core.procedure.stale import Change, circuit_of, made_stale
-from tests.support import dossiers, halvern, thirteen
+from tests.support import dossiers, every_kind, halvern
 from tests.support.halvern import model
 
 DUNLIN = dossiers.model("dunlin-3")
@@ -54,7 +54,7 @@ class AnAdjusterTurned(unittest.TestCase):
 
 class CoversAndReference(unittest.TestCase):
     def test_what_was_set_without_covers_is_measured_again_with_them(self) -> None:
-        made_up = read_model(thirteen.dossier())
+        made_up = read_model(every_kind.dossier())
         change = Change("covers", "", "the covers went back on")
         self.assertEqual([s.groups for s in made_stale(made_up, [change], done=("intermediate frequency",))], [("everything",)])
         self.assertEqual(made_stale(model(), [change], done=ALL), [])

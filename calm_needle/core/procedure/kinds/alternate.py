@@ -15,4 +15,5 @@ KIND = StepKind(
     offers=level_offers,
     hands_off_s=HANDS_OFF_S,
     report=peak.report,
+    dial=peak.said_of_the_dial,
 )

@@ -41,6 +41,11 @@ def worded(words: Mapping[str, str]) -> Callable[[Mapping[str, Any]], str]:
     return lambda detail: words.get(str(detail.get("verdict")), just_taken(detail))
 
 
+def says_nothing_of_the_dial(_step: Step, _detail: Mapping[str, Any]) -> tuple[float, float] | None:
+    """Return None: most outcomes do not say where the set receives."""
+    return None
+
+
 @dataclass(frozen=True)
 class StepKind:
     """A kind of step.
@@ -52,7 +57,8 @@ class StepKind:
     compares: it measures the set as it stands, so that
     before and after can be told. lower_limit: whether the indicator's lower limit holds for it. asks_frequency: typed readings
     say at which frequency. asks_reading: readings are wanted at all. hands_off_s: for so long (s) nothing is turned at its beginning, and
-    the needle shows its own wander. ticks: it stands differently a second later without any.
+    the needle shows its own wander. ticks: it stands differently a second later without any. dial: where, by an outcome that was taken,
+    the set then received, and how surely (Hz).
     """
 
     name: str
@@ -72,3 +78,4 @@ class StepKind:
     asks_reading: bool = True
     hands_off_s: float = 0.0
     ticks: bool = False
+    dial: Callable[[Step, Mapping[str, Any]], tuple[float, float] | None] = says_nothing_of_the_dial

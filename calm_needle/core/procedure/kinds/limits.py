@@ -13,6 +13,9 @@ FEWEST_LIVE, FEWEST_TYPED = 5, 2
 HELP = "If it moves away from where it should be, turn the other way."
 
 
+DIGITS = {"Hz": 6}  # figures of a value that it takes to tell one from another
+
+
 class LimitsJudge:
     """Judges whether a value is between two limits and has stayed there."""
 
@@ -77,4 +80,4 @@ class LimitsJudge:
         return all(r.turns == recent[-1].turns for r in recent[-FEWEST_LIVE:])
 
     def _shown(self, value: float) -> str:
-        return format_si(value, unit=self.unit, digits=3)
+        return format_si(value, unit=self.unit, digits=DIGITS.get(self.unit, 3))

@@ -4,10 +4,12 @@ from collections.abc import Mapping
 from functools import partial
 from typing import Any
 
+from calm_needle.core.dossier.model import Step
 from calm_needle.core.procedure.kinds.kind import StepKind
 from calm_needle.core.procedure.kinds.level import HANDS_OFF_S, LevelJudge, level_offers
 from calm_needle.core.procedure.watch.peak_watch import TAKEN
 
+PEAKED_TO_HZ = 250.0  # how well a peak finds a frequency, of an ordinary strip
 EVIDENCE = {
     "proven": "on the crest, crossed twice",
     "twice": "twice at one height, way of the hand unknown",
@@ -29,6 +31,12 @@ def report(detail: Mapping[str, Any]) -> str:
     return on_it or WORDS.get(detail["verdict"], "taken, no crest seen")
 
 
+def said_of_the_dial(step: Step, detail: Mapping[str, Any]) -> tuple[float, float] | None:
+    """Return where the set received once it was peaked, with an adjuster of its oscillator: at the generator's frequency."""
+    source = step.set_up.source
+    return (source.frequency_hz, PEAKED_TO_HZ) if source and detail["verdict"] in TAKEN else None
+
+
 KIND = StepKind(
     "peak",
     "Peak",
@@ -38,4 +46,5 @@ KIND = StepKind(
     offers=level_offers,
     hands_off_s=HANDS_OFF_S,
     report=report,
+    dial=said_of_the_dial,
 )

@@ -7,9 +7,11 @@ from calm_needle.core.procedure.kinds import (
     inspect,
     null,
     peak,
+    receives,
     rock,
     shape,
     target,
+    tune,
     wait,
     window,
     zero_beat,
@@ -17,7 +19,7 @@ from calm_needle.core.procedure.kinds import (
 )
 from calm_needle.core.procedure.kinds.kind import StepKind
 
-_MODULES = (peak, null, target, window, zero_beat, zero_cross, centre, shape, alternate, rock, check, wait, inspect)
+_MODULES = (peak, null, target, window, zero_beat, zero_cross, centre, shape, alternate, rock, check, wait, inspect, receives, tune)
 KINDS: dict[str, StepKind] = {m.KIND.name: m.KIND for m in _MODULES}
 
 

@@ -74,8 +74,9 @@ document.addEventListener('alpine:init', () => {
       this.showLinks(snapshot.links);
       this.turnable = this.start.practice && this.start.stage === 'step' && snapshot.core !== null;
       if (snapshot.core && this.dial) {
+        this.dial.travel = snapshot.core.travel;
         if (!this.sending && !this.pending) this.dial.show(snapshot.core.turns);
-        this.text('turns', snapshot.core.hidden ? 'not seen' : `${snapshot.core.turns >= 0 ? '+' : '\u2212'}${Math.abs(snapshot.core.turns).toFixed(2)}`);
+        this.text('turns', snapshot.core.hidden ? 'not seen' : `${snapshot.core.turns >= 0 ? '+' : '\u2212'}${Math.abs(snapshot.core.turns).toFixed(snapshot.core.travel < 6 ? 3 : 2)}`);
         this.stopped = snapshot.core.at_stop;
       }
       this.$root.dataset.reading = reading ? reading.id : '';
@@ -171,7 +172,7 @@ document.addEventListener('alpine:init', () => {
         const turns = this.pending;
         this.pending = 0;
         try {
-          const answer = await fetch(this.start.turn, { method: 'POST', body: new URLSearchParams({ turns: turns.toFixed(5) }), headers: { Accept: 'application/json', 'X-CSRFToken': this.csrf } });
+          const answer = await fetch(this.start.turn, { method: 'POST', body: new URLSearchParams({ turns: turns.toFixed(6) }), headers: { Accept: 'application/json', 'X-CSRFToken': this.csrf } });
           if (!answer.ok) { this.fault = (await answer.json()).words; this.pending = 0; }
         } catch { this.fault = 'The program itself does not answer. The core was not turned.'; this.pending = 0; }
       }

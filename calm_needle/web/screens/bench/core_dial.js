@@ -1,11 +1,11 @@
 /* The virtual core: dragged round, wheeled, or turned by keys. Tells `turn` by how much; what comes of it is the server's to say. */
 (() => {
-  const COARSE = 0.05, FINE = 0.01;
+  const COARSE = 0.05, FINE = 0.01, LONG = 6;  // turns; of what has less travel than LONG, a turn is a lot
   window.CoreDial = class {
     constructor(element, turn) {
-      this.element = element; this.turn = turn; this.shown = 0;
+      this.element = element; this.turn = turn; this.shown = 0; this.travel = LONG;
       this.face = element.querySelector('[data-turning]');
-      element.addEventListener('wheel', (e) => { e.preventDefault(); this.by((e.deltaY > 0 ? -1 : 1) * (e.shiftKey ? FINE : COARSE)); }, { passive: false });
+      element.addEventListener('wheel', (e) => { e.preventDefault(); this.by((e.deltaY > 0 ? -1 : 1) * this.step(e.shiftKey)); }, { passive: false });
       element.addEventListener('pointerdown', (e) => { element.setPointerCapture(e.pointerId); this.angle = this.angleOf(e); });
       element.addEventListener('pointermove', (e) => {
         if (this.angle === undefined || !element.hasPointerCapture(e.pointerId)) return;
@@ -14,9 +14,13 @@
         if (step > 0.5) step -= 1;
         if (step < -0.5) step += 1;
         this.angle = next;
-        if (step) this.by(e.shiftKey ? step / 5 : step);
+        if (step) this.by((e.shiftKey ? step / 5 : step) * (this.travel < LONG ? 0.2 : 1));
       });
       element.addEventListener('pointerup', () => { this.angle = undefined; });
+    }
+    step(fine) {
+      if (this.travel >= LONG) return fine ? FINE : COARSE;
+      return this.travel * (fine ? FINE / 20 : COARSE / 10);
     }
     angleOf(e) {
       const box = this.element.getBoundingClientRect();
@@ -25,14 +29,14 @@
     key(e) {
       const way = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1 }[e.key];
       if (!way) return false;
-      this.by(way * (e.shiftKey ? FINE : COARSE));
+      this.by(way * this.step(e.shiftKey));
       return true;
     }
     by(turns) { this.shown += turns; this.draw(); this.turn(turns); }
     show(turns) { this.shown = turns; this.draw(); }
     draw() {
       this.face.setAttribute('transform', `rotate(${(this.shown * 360).toFixed(1)})`);
-      this.element.setAttribute('aria-valuenow', this.shown.toFixed(2));
+      this.element.setAttribute('aria-valuenow', this.shown.toFixed(this.travel < LONG ? 3 : 2));
       this.element.setAttribute('aria-valuetext', `${this.shown.toFixed(2)} turns`);
     }
   };

@@ -10,6 +10,7 @@ from flask import Blueprint, Response, jsonify, make_response, redirect, render_
 from calm_needle.core.quantities import parse_reading, parse_si
 from calm_needle.core.soundness.cautions import BY_ID
 from calm_needle.errors import FieldsRefused, NotUnderstood
+from calm_needle.files.svg_picture import draw
 from calm_needle.web.asking import typed_form, wants_json, whole, workshop
 from calm_needle.work.bench.desk import Desk
 from calm_needle.work.bench.run_book import NotSureEnough
@@ -62,6 +63,19 @@ def set_everything(run_id: int) -> Response:
 def switch_on(run_id: int) -> Response:
     workshop().switch_on(run_id)
     return _go(url_for("bench.page", run_id=run_id))
+
+
+@screen.post("/<int:run_id>/decide")
+def decide(run_id: int) -> Response:
+    option = request.form.get("option", "")
+    return _act(run_id, lambda desk, here: desk.act(here, lambda book: book.choose(option)))
+
+
+@screen.post("/<int:run_id>/listens")
+def listens(run_id: int) -> Response:
+    typed = request.form.get("listens", "").strip()
+    at_hz = parse_si(typed, unit="Hz") if typed else None
+    return _act(run_id, lambda desk, here: desk.listens(here, at_hz))
 
 
 @screen.post("/<int:run_id>/level")
@@ -206,5 +220,7 @@ def _render(desk: Desk, **more: Any) -> str:
     view = desk.view()
     seen = session.get("cautions", [])
     fresh = [c for c in view["cautions"] if c.id not in seen]
+    picture = view["choices"] and view["choices"]["picture"]
+    view["dial_drawn"] = draw(picture) if picture else ""
     defaults = {"typed_reading": "", "reading_fault": "", "reading_sure": False, "ask": ""}
     return render_template("bench/page.html", **{**defaults, **view, "fresh_cautions": fresh, **more})

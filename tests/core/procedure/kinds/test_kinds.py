@@ -11,11 +11,11 @@ from calm_needle.core.procedure.needle import needle_of, trail_of
 from calm_needle.core.procedure.series import Seen, Series
 from calm_needle.core.quantities import parse_reading, parse_si
 from calm_needle.files.dossiers import load_dossier
-from tests.support import thirteen
+from tests.support import every_kind
 
-MODEL = read_model(load_dossier(thirteen.content(), name="thirteen.json"))
+MODEL = read_model(load_dossier(every_kind.content(), name="every-kind.json"))
 STEPS = {s.kind: s for g in MODEL.groups for s in g.steps}
-MUST_TURN = ("peak", "null", "alternate", "rock", "zero_beat", "zero_cross")
+MUST_TURN = ("peak", "null", "alternate", "rock", "zero_beat", "zero_cross", "tune")
 
 
 class Stay:
@@ -55,8 +55,8 @@ class Stay:
 
 
 class EveryKind(unittest.TestCase):
-    def test_there_are_thirteen_and_the_made_up_papers_have_each(self) -> None:
-        self.assertEqual(sorted(thirteen.KINDS), sorted(KINDS))
+    def test_the_made_up_papers_have_each(self) -> None:
+        self.assertEqual(sorted(every_kind.KINDS), sorted(KINDS))
 
     def test_with_nothing_read_nothing_may_be_taken_but_a_wait(self) -> None:
         for name in KINDS:
@@ -67,7 +67,7 @@ class EveryKind(unittest.TestCase):
                 self.assertTrue(standing.advice.sentence and standing.advice.evidence, name)
 
     def test_done_rightly_each_may_be_taken_and_says_what_came_of_it(self) -> None:
-        for step, right in thirteen.STEPS:
+        for step, right in every_kind.STEPS:
             stay = Stay(step["kind"])
             if right.at:
                 stay.sweep(*((parse_si(f, unit="Hz"), float(v)) for f, v in zip(right.at, right.typed, strict=True)))
@@ -86,7 +86,7 @@ class EveryKind(unittest.TestCase):
             self.assertEqual("adjusters" in kind.needs, name in MUST_TURN, name)
 
     def test_a_needle_holds_all_that_was_read_whatever_it_is(self) -> None:
-        for step, right in thirteen.STEPS:
+        for step, right in every_kind.STEPS:
             stay = Stay(step["kind"])
             if not right.typed or right.at:
                 continue
@@ -229,7 +229,7 @@ class Inspect(unittest.TestCase):
 
 class InADossier(unittest.TestCase):
     def test_what_a_kind_cannot_do_without_is_named_by_its_path(self) -> None:
-        data = thirteen.dossier()
+        data = every_kind.dossier()
         steps = data["procedure"][0]["steps"]
         for step in steps:
             step.pop("aim", None)
@@ -238,7 +238,7 @@ class InADossier(unittest.TestCase):
         self.assertEqual([s.split(":")[0] for s in said], wanted)
 
     def test_a_plan_keeps_all_that_a_step_sets(self) -> None:
-        (group,) = read_groups([resolved_group(thirteen.dossier()["procedure"][0], MODEL.adjusters)])
+        (group,) = read_groups([resolved_group(every_kind.dossier()["procedure"][0], MODEL.adjusters)])
         for step in group.steps:
             self.assertEqual((step.set_up.tuning.dial_hz, step.set_up.tuning.controls["gain_control"]), (600e3, "off"))
             self.assertEqual(step.set_up.cover, "off")

@@ -68,6 +68,24 @@ STEPS: tuple[tuple[dict[str, Any], Right], ...] = (
     ),
     ({"kind": "wait", "adjusters": [], "aim": {"least_s": 0}}, Right((), words="waited out")),
     ({"kind": "inspect", "adjusters": [], "aim": {"question": "Do all the dial lamps light?"}}, Right((), "1", "answered: Yes")),
+    (
+        {
+            "kind": "receives",
+            "adjusters": [],
+            "aim": {"mark_hz": 600e3, "if_hz": 468e3, "sign": 1, "centre": 600e3, "reads": "signal"},
+            "set": _volts("generator’s dial", "Hz"),
+        },
+        Right(("596.8k",), words="receives 596.8\u2009kHz"),
+    ),
+    (
+        {
+            "kind": "tune",
+            "adjusters": ["C20"],
+            "aim": {"centre": 1068e3, "tolerance": 100, "mark_hz": 600e3, "if_hz": 468e3, "sign": 1},
+            "set": _volts("oscillator", "Hz"),
+        },
+        Right(("1069.4k", "1068.4k", "1067.95k", "1068.03k"), words="brought to its frequency"),
+    ),
 )
 KINDS = tuple(step["kind"] for step, _ in STEPS)
 COMMON = {
@@ -80,7 +98,7 @@ COMMON = {
 }
 
 
-def dossier(*, key: str = "made-up-thirteen") -> dict[str, Any]:
+def dossier(*, key: str = "made-up-every-kind") -> dict[str, Any]:
     """The dossier as data; its one group is of the intermediate frequency."""
     data = halvern.data()
     steps = [
@@ -88,7 +106,7 @@ def dossier(*, key: str = "made-up-thirteen") -> dict[str, Any]:
         for i, (step, _) in enumerate(STEPS)
     ]
     group = {"id": "everything", "phase": "intermediate frequency", "title": "Everything", "set": COMMON, "steps": steps}
-    return {**data, "key": key, "name": "Made-up Thirteen", "procedure": [group]}
+    return {**data, "key": key, "name": "Made-up Every Kind", "procedure": [group]}
 
 
 def content() -> bytes:

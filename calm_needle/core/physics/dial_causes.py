@@ -1,0 +1,149 @@
+"""What readings of a dial say beside what is to be turned: which part is off, and what does not fit.
+
+Each cause is tried as a change of one belief: a part that may be off by anything, a pointer that stood on the mark beside, a station
+taken for its neighbour, an intermediate frequency that is not where it should be. What makes the readings far less strange is named,
+with by how much; where two do so alike, it is not said which. Rare things need more: a cause counts only beyond RARE of chi-square.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from typing import Literal, NamedTuple
+
+from calm_needle.core.physics.dial_fit import BELIEVED, SUSPECTED, TURNED, Drawn, Reading, fit
+from calm_needle.errors import CalmNeedleError
+
+DoubtKind = Literal["mark", "station", "band", "intermediate frequency", "contradiction", "few", "image"]
+
+OFF_BEYOND = {"coil": 0.065, "padder": 0.065, "gang value": 0.05}  # shares within which parts of the class lie
+SURE = 3.0  # standard deviations
+ALIKE = 3.0  # of chi-square, by which one cause must be better than the next
+RARE = 9.0
+STRANGE_SIGMAS = 3.0  # by which chi-square lies above its mean where readings do not belong to such a set
+CHANNELS_HZ = (9e3, 10e3)
+SAME_SHARE, SAME_LEAST_HZ = 0.04, 1.5e3  # errors as much alike as that, and so large, are no adjuster's
+FEWEST = 3
+
+
+class Cause(NamedTuple):
+    """A part that is off: by which share, good to sigma; how much less strange the readings are for it.
+
+    certain: no other part explains them alike.
+    """
+
+    part: str
+    off: float
+    sigma: float
+    gain: float
+    certain: bool
+
+
+class Doubt(NamedTuple):
+    """What does not fit: which reading, and what would (Hz; the mark, the station, the intermediate frequency)."""
+
+    kind: DoubtKind
+    reading: int | None = None
+    instead_hz: float | None = None
+    amount_hz: float = 0.0
+
+
+def cause_of(drawn: Drawn, readings: Sequence[Reading]) -> Cause | None:
+    """Return the part that is off by more than such parts are, as it was found; None where none is, or it cannot be told."""
+    if len(readings) < FEWEST:
+        return None
+    plain = fit(drawn, readings, believed=_unturned(drawn))
+    found: list[Cause] = []
+    for part in OFF_BEYOND:
+        if part == "padder" and drawn.padder_f is None:
+            continue
+        wide = fit(drawn, readings, believed={**_unturned(drawn), part: SUSPECTED})
+        k = wide.names.index((part, 0))
+        off, sigma = float(wide.values[k]), math.sqrt(float(wide.covariance[k, k]))
+        found.append(Cause(part, off, sigma, plain.cost - wide.cost, certain=False))
+    ranked = sorted(found, key=lambda c: -c.gain)
+    best = ranked[0]
+    if abs(best.off) < OFF_BEYOND[best.part] or abs(best.off) < SURE * best.sigma or best.gain < RARE:
+        return None
+    return best._replace(certain=len(ranked) < 2 or best.gain - ranked[1].gain > ALIKE)
+
+
+def _unturned(drawn: Drawn) -> dict[str, float]:
+    """Beliefs under which a part is suspected: what is turned was turned by somebody, but not far; a core may stand anywhere."""
+    return {p: (TURNED[p] if p in ("coil", "trimmer") else BELIEVED[p]) for p in drawn.turnable}
+
+
+def doubts_about(drawn: Drawn, readings: Sequence[Reading], *, others: Sequence[Drawn] = (), strip_hz: float | None = None) -> list[Doubt]:
+    """Return what does not fit about the readings of a band, the likeliest first; nothing where all fits. others: the set's other bands.
+    strip_hz: where its strip was found to peak.
+    """
+    if strip_hz is not None and abs(strip_hz - drawn.if_hz) > SAME_LEAST_HZ:
+        return [Doubt("intermediate frequency", None, strip_hz, drawn.if_hz - strip_hz)]
+    if len({r.dial_hz for r in readings}) < 2:
+        return [Doubt("few")]
+    other = _wrong_band(drawn, readings, others)
+    if other is not None:
+        return [Doubt("band", None, other)]
+    errors = [r.error_hz for r in readings]
+    mean = sum(errors) / len(errors)
+    if len(errors) >= FEWEST and abs(mean) > SAME_LEAST_HZ and max(errors) - min(errors) < SAME_SHARE * abs(mean):
+        return [Doubt("intermediate frequency", None, drawn.if_hz - drawn.side * mean, mean)]
+    cost, strange = _cost(drawn, readings), strange_from(len(readings))
+    if cost < strange:
+        return []
+    if (found := _one_wrong(drawn, readings, cost)) is not None:
+        return [found]
+    with_part = min((_cost(drawn, readings, part) for part in OFF_BEYOND if part != "padder" or drawn.padder_f), default=cost)
+    return [] if with_part < strange else [Doubt("contradiction", _worst(drawn, readings))]
+
+
+def strange_from(readings: int) -> float:
+    """Return the chi-square of so many readings from which on they do not belong to such a set."""
+    return readings + STRANGE_SIGMAS * math.sqrt(2.0 * readings)
+
+
+def _one_wrong(drawn: Drawn, readings: Sequence[Reading], cost: float) -> Doubt | None:
+    """The one reading that, taken otherwise, makes all the others fit: a mark beside, or a station beside."""
+    best: tuple[float, Doubt] | None = None
+    for i, r in enumerate(readings):
+        below = max((m for m in drawn.marks_hz if m < r.dial_hz - 1.0), default=None)
+        above = min((m for m in drawn.marks_hz if m > r.dial_hz + 1.0), default=None)
+        tries = [(r._replace(dial_hz=f), Doubt("mark", i, f, r.error_hz)) for f in (below, above) if f]
+        image_hz = r.receives_hz - 2.0 * drawn.side * drawn.if_hz
+        if image_hz > 0.0:
+            tries.append((r._replace(receives_hz=image_hz), Doubt("image", i, image_hz, 2.0 * drawn.side * drawn.if_hz)))
+        for step in CHANNELS_HZ:
+            for beside_hz in (r.receives_hz + step, r.receives_hz - step):
+                tries.append((r._replace(receives_hz=beside_hz), Doubt("station", i, beside_hz, beside_hz - r.receives_hz)))
+        for other, doubt in tries:
+            now = _cost(drawn, [*readings[:i], other, *readings[i + 1 :]])
+            if best is None or now < best[0]:
+                best = now, doubt
+    return best[1] if best is not None and cost - best[0] > RARE and best[0] < strange_from(len(readings)) else None
+
+
+def _cost(drawn: Drawn, readings: Sequence[Reading], suspected: str | None = None) -> float:
+    try:
+        return fit(drawn, readings, believed={suspected: SUSPECTED} if suspected else None).cost
+    except CalmNeedleError:
+        return math.inf
+
+
+def _worst(drawn: Drawn, readings: Sequence[Reading]) -> int:
+    """Which reading the others say is furthest out."""
+    left = [_cost(drawn, [*readings[:i], *readings[i + 1 :]]) for i in range(len(readings))]
+    return left.index(min(left))
+
+
+def _wrong_band(drawn: Drawn, readings: Sequence[Reading], others: Sequence[Drawn]) -> float | None:
+    """The lower end of another band that receives as was read with the pointer at the same places; None where this one does best."""
+    own = max(abs(math.log(r.receives_hz / r.dial_hz)) for r in readings)
+    low, high = drawn.marks_hz[0], drawn.marks_hz[-1]
+    for band in others:
+        first, last = band.marks_hz[0], band.marks_hz[-1]
+        along = [math.log(r.dial_hz / low) / math.log(high / low) for r in readings]
+        there = [first * (last / first) ** a for a in along]
+        off = max(abs(math.log(r.receives_hz / f)) for r, f in zip(readings, there, strict=True))
+        if own > 0.2 and off < own / 3.0:
+            return first
+    return None

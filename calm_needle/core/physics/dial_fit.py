@@ -1,0 +1,214 @@
+"""A band's dial as it is: from where the set receives at a few marks to its oscillator's true parts.
+
+    1/C = 1/C_pad + 1/(C_gang (1 + v + s u) + C_trim)        f_osc = 1 / (2 pi sqrt(L C))        receives f_osc ∓ f_IF
+v, s: how far the gang is off in value and in shape; u goes from +1 at the scale's lower end to -1 at its upper, in the logarithm of the
+gang's capacitance. What the dossier says of the parts is believed as far as BELIEVED goes (least squares, Gauss-Newton, the beliefs as
+priors), so three marks are enough for six unknowns, and where they do not tell parts apart the covariance says so. Readings before and
+after an adjuster was turned count together: what nobody turned is the same in both. physics.md §3 of the design.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import TYPE_CHECKING, NamedTuple
+
+from calm_needle.core.lazy import Lazy
+from calm_needle.core.physics.dial import nominal_tank
+from calm_needle.core.quantities import format_si
+from calm_needle.errors import NoAnswer, OutOfRange
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+    Floats = NDArray[np.float64]
+else:
+    np = Lazy("numpy")
+
+PartName = str  # coil, trimmer or padder
+PARTS: tuple[PartName, ...] = ("coil", "trimmer", "padder")
+GANG = ("gang value", "gang shape")
+
+# How far parts are off the dossier's where nobody turned them (standard deviation; the trimmer's as a share of its reach), and where
+# somebody may have.
+BELIEVED: Mapping[str, float] = {"coil": 0.02, "trimmer": 0.2, "padder": 0.02, "gang value": 0.007, "gang shape": 0.007}
+TURNED: Mapping[str, float] = {"coil": 0.1, "trimmer": 0.8, "padder": 0.1}
+SUSPECTED = 0.25  # and of a part that is under suspicion
+
+# How far parts of the class can be turned about the value they are drawn with: coil and padder by a share; a trimmer by so much (F), a
+# small one by that share of it.
+CORE_REACH, PADDER_REACH = 0.12, 0.15
+TRIMMER_REACH_F, TRIMMER_REACH_SHARE = 14e-12, 0.6
+
+ROUNDS, ENOUGH, SMALL, FARTHEST = 30, 1e-10, 1e-5, 0.3
+
+
+class Limits(NamedTuple):
+    """Between which values (in the units of Drawn.unit) an adjuster comes to stand."""
+
+    low: float
+    high: float
+
+
+class GangAt(NamedTuple):
+    """What the gang has where the pointer stands (F), and how far towards its most, +1, or its least, -1."""
+
+    gang_f: Floats
+    u: Floats
+
+
+@dataclass(frozen=True)
+class Drawn:
+    """A band as its dossier has it: printed marks (Hz, rising), intermediate frequency (Hz), the oscillator's side (+1 above, -1
+    below), its tank (H, F, F or None), and which of its parts can be turned. Changes of coil and padder are in the logarithm
+    (0.01: one per cent), a trimmer's are shares of its reach.
+    """
+
+    marks_hz: tuple[float, ...]
+    if_hz: float
+    side: int
+    l_h: float
+    trim_f: float
+    padder_f: float | None
+    turnable: tuple[PartName, ...]
+
+    @property
+    def trimmer_reach_f(self) -> float:
+        return min(TRIMMER_REACH_F, TRIMMER_REACH_SHARE * self.trim_f)
+
+    def limits(self, part: PartName) -> Limits:
+        """Return how far a part can be turned, about where it is drawn."""
+        reach = {"coil": CORE_REACH, "trimmer": 1.0, "padder": PADDER_REACH}[part]
+        return Limits(-reach, reach)
+
+    def gang(self, dial_hz: Sequence[float] | Floats) -> GangAt:
+        """Return what the gang has with the pointer at these frequencies: what the drawn oscillator needs to receive them."""
+        at = np.asarray([*dial_hz, self.marks_hz[0], self.marks_hz[-1]], dtype=np.float64)
+        tank = nominal_tank(dial_hz=list(at), if_hz=self.side * self.if_hz, l_osc_h=self.l_h, padder_f=self.padder_f)
+        gang = tank.across_f - self.trim_f
+        if float(gang.min()) <= 0.0:
+            raise OutOfRange("trim_f", shown=format_si(self.trim_f, unit="F"), wanted="less than the tank has at the highest mark")
+        low, high = float(gang[-2]), float(gang[-1])
+        return GangAt(gang[:-2], 2.0 * np.log(gang[:-2] / math.sqrt(low * high)) / math.log(low / high))
+
+    @cached_property
+    def _at_marks(self) -> GangAt:
+        return self.gang(self.marks_hz)
+
+    def receives_hz(self, changes: Mapping[str, float | Floats], at: GangAt | None = None) -> Floats:
+        """Return where the set receives (Hz) with the pointer at the marks, or elsewhere, its parts and gang changed by so much."""
+        gang_f, u = at or self._at_marks
+        c = gang_f * (1.0 + changes.get("gang value", 0.0) + changes.get("gang shape", 0.0) * u)
+        c = np.maximum(c + self.trim_f + changes.get("trimmer", 0.0) * self.trimmer_reach_f, 1e-15)
+        if self.padder_f is not None:
+            c = 1.0 / (1.0 / c + 1.0 / (self.padder_f * np.exp(changes.get("padder", 0.0))))
+        f_osc = 1.0 / (2.0 * math.pi * np.sqrt(self.l_h * np.exp(changes.get("coil", 0.0)) * c))
+        return np.asarray(f_osc - self.side * self.if_hz, dtype=np.float64)
+
+    def slopes(self, changes: Mapping[str, float | Floats], names: Sequence[str], at: GangAt | None = None) -> Floats:
+        """Return by how much that changes with each part (Hz per share): a row a mark, a column a part."""
+        out = []
+        for name in names:
+            up, down = {**changes, name: changes.get(name, 0.0) + SMALL}, {**changes, name: changes.get(name, 0.0) - SMALL}
+            out.append((self.receives_hz(up, at) - self.receives_hz(down, at)) / (2.0 * SMALL))
+        return np.column_stack(out)
+
+
+class Reading(NamedTuple):
+    """With the pointer at dial_hz the set received receives_hz (Hz, good to sigma_hz). turned: how often each adjuster had been turned
+    by then, so that it is known what stood as before.
+    """
+
+    dial_hz: float
+    receives_hz: float
+    sigma_hz: float
+    turned: Mapping[str, int] = {}
+
+    @property
+    def error_hz(self) -> float:
+        return self.receives_hz - self.dial_hz
+
+
+@dataclass(frozen=True)
+class Fit:
+    """What readings make of a band. names: of the unknowns, each with how often it had been turned; changes and covariance in that order
+    (shares); misses: what is left of each reading, in its sigmas. cost: the sum of their squares and of those of the beliefs: how strange
+    the readings are, a chi-square of as many degrees as there are readings.
+    """
+
+    drawn: Drawn
+    names: tuple[tuple[str, int], ...]
+    values: Floats
+    covariance: Floats
+    misses: Floats
+    last: Mapping[str, int]
+    cost: float = 0.0
+
+    @property
+    def now(self) -> dict[str, float]:
+        """How far each part is off the dossier's as it stands now."""
+        return {name: float(v) for (name, n), v in zip(self.names, self.values, strict=True) if self._stands(name, n)}
+
+    def sigma(self, part: str) -> float:
+        """Return how surely a part is known as it stands now (standard deviation, a share)."""
+        k = next(i for i, (name, n) in enumerate(self.names) if name == part and self._stands(name, n))
+        return math.sqrt(float(self.covariance[k, k]))
+
+    def errors_hz(self, changes: Mapping[str, float] | None = None) -> Floats:
+        """Return the error at each mark (Hz): as it stands, or with some parts brought to other values."""
+        receives_hz = self.drawn.receives_hz({**self.now, **(changes or {})})
+        return np.asarray(receives_hz - np.asarray(self.drawn.marks_hz), dtype=np.float64)
+
+    def sigmas_hz(self) -> Floats:
+        """Return how surely the error at each mark is known as it stands (Hz, standard deviation)."""
+        keep = [i for i, (name, n) in enumerate(self.names) if self._stands(name, n)]
+        j = self.drawn.slopes(self.now, [self.names[i][0] for i in keep])
+        return np.asarray(np.sqrt(np.einsum("ij,jk,ik->i", j, self.covariance[np.ix_(keep, keep)], j)), dtype=np.float64)
+
+    def _stands(self, name: str, n: int) -> bool:
+        return n == self.last.get(name, 0)
+
+
+def fit(drawn: Drawn, readings: Sequence[Reading], *, believed: Mapping[str, float] | None = None) -> Fit:
+    """Return what N >= 1 readings make of a band. believed: standard deviations that stand for those of BELIEVED
+    and TURNED, of parts as they were found.
+
+    Raises NoAnswer for readings that no parts near the dossier's could make.
+    """
+    last: dict[str, int] = {p: max((r.turned.get(p, 0) for r in readings), default=0) for p in drawn.turnable}
+    names: list[tuple[str, int]] = []
+    sigmas: list[float] = []
+    for part in PARTS:
+        if part == "padder" and drawn.padder_f is None:
+            continue
+        for n in range(last.get(part, 0) + 1):
+            names.append((part, n))
+            usual = TURNED if part in drawn.turnable else BELIEVED
+            sigmas.append({**usual, **(believed or {})}[part] if n == 0 else usual[part])
+    for name in GANG:
+        names.append((name, 0))
+        sigmas.append({**BELIEVED, **(believed or {})}[name])
+    heads = [name for name, n in names if n == 0]
+    own = np.array([[names.index((name, r.turned.get(name, 0) if name in last else 0)) for name in heads] for r in readings])
+    at, heard = drawn.gang([r.dial_hz for r in readings]), np.array([r.receives_hz for r in readings])
+    x, weights, prior = np.zeros(len(names)), np.array([1.0 / r.sigma_hz for r in readings]), np.array([1.0 / s for s in sigmas])
+    for _ in range(ROUNDS):
+        changes = {name: x[own[:, k]] for k, name in enumerate(heads)}
+        left = heard - drawn.receives_hz(changes, at)
+        rows = np.zeros((len(readings), len(names)))
+        np.put_along_axis(rows, own, drawn.slopes(changes, heads, at), axis=1)
+        a = np.vstack([rows * weights[:, None], np.diag(prior)])
+        step = np.linalg.lstsq(a, np.concatenate([left * weights, -x * prior]), rcond=None)[0]
+        x = x + np.clip(step, -FARTHEST, FARTHEST)
+        if float(np.abs(step).max()) < ENOUGH:
+            break
+    if not np.all(np.isfinite(x)) or float(np.abs(step).max()) > 1e-3:
+        raise NoAnswer(
+            "readings: no coil, trimmer and padder near the dossier’s make such errors. Is it the right band, and not the image?"
+        )
+    misses = (heard - drawn.receives_hz({name: x[own[:, k]] for k, name in enumerate(heads)}, at)) * weights
+    cost = float(misses @ misses + (x * prior) @ (x * prior))
+    return Fit(drawn, tuple(names), x, np.linalg.inv(a.T @ a), misses, last, cost)

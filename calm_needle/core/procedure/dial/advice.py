@@ -1,0 +1,240 @@
+"""What to do about a band's dial, once its marks were read: leave it, or which moves bring it where; what cannot be met, by which part.
+
+Within tolerance it is left alone, for what is turned makes more stale than it mends. Otherwise the adjusters are set for the least worst
+error over the printed marks; the papers' own points, and exact where the owner listens, stand beside it with what each costs elsewhere.
+After a pair of moves it is read again, and a second pair is advised only where it is worth it.
+"""
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+import numpy as np
+
+from calm_needle.core.dossier.model import Group, Model
+from calm_needle.core.physics.dial_causes import Cause, cause_of, doubts_about
+from calm_needle.core.physics.dial_fit import Fit, Reading, fit
+from calm_needle.core.physics.dial_setting import Goal, Move, Setting, best_setting, moves_to
+from calm_needle.core.procedure.decision import Curve, Decision, Found, Option, Picture, Tone
+from calm_needle.core.procedure.dial.band import DialBand, dial_bands
+from calm_needle.core.procedure.dial.evidence import Evidence, evidence_of
+from calm_needle.core.procedure.dial.steps import Means, means_named, more_marks, moving_group, reading_group, tuned_to_hz
+from calm_needle.core.procedure.dial.words import cause_words, doubt_words, error_words, mark, size, trimmer_words
+from calm_needle.core.procedure.run import RunState
+from calm_needle.errors import CalmNeedleError
+
+WORTH, WORTH_SHARE = 1.08, 1.5e-4  # of the least worst error, and of the lowest mark besides: what a second pair of moves must promise
+WELL_INSIDE = 0.35  # of the tolerance
+CURVE_POINTS = 61
+LEAVE, LEAST, BOOK, EXACT, AGAIN = "leave", "least-worst", "book", "exact", "again"
+
+
+def dial_decision(model: Model, state: RunState, group: Group, asked: Mapping[str, Any]) -> Decision:
+    """Return what to do about the band that a group has read. asked: listens_hz, where the owner listens, if anywhere; strip_hz, where the
+    strip was found to peak; means."""
+    bands = dial_bands(model)
+    whole = bands[_band_of(group)]
+    evidence = evidence_of(state.plan, state.visits, whole)
+    band = whole.without(evidence.stuck)
+    number = sum(g.id.startswith(f"move-{band.band.id}-".lower()) for g in state.plan.groups)
+    numbers = number + 1, _number(state, band)
+    means = means_named(str(asked.get("means", "counter")))
+    again = Option(
+        AGAIN,
+        "Read them again",
+        "The same marks once more, before anything is turned.",
+        groups=(reading_group(model, band, means, marks_hz=_marks_read(evidence, band), number=numbers[1]),),
+    )
+    leave = Option(LEAVE, "Leave it as it is", "Nothing is turned.")
+    title = f"The dial on {band.band.name}"
+    readings = evidence.readings
+    doubts = doubts_about(
+        band.drawn, evidence.since_turned(), others=[b.drawn for i, b in bands.items() if i != band.band.id], strip_hz=asked.get("strip_hz")
+    )
+    try:
+        found = fit(band.drawn, readings) if readings else None
+    except CalmNeedleError as fault:
+        return Decision(title, "These readings cannot be those of this band.", str(fault), (again, leave), AGAIN, "danger", picture=None)
+    if found is None:
+        return Decision(
+            title, "Nothing was read on this band.", "Read its marks, or go on to the next band.", (again, leave), AGAIN, "watch"
+        )
+    picture = _picture(band, found, evidence.since_turned())
+    if doubts:
+        sentence, what = doubt_words(band, doubts[0], evidence.since_turned())
+        return Decision(title, sentence, what, (again, *_ways(model, band, found, numbers, asked), leave), AGAIN, "danger", picture=picture,
+                        detail=_detail(band, found, None))  # fmt: skip
+    cause = cause_of(band.drawn, readings) if number == 0 or len(readings) > len(whole.read_at_hz) else None
+    ways = _ways(model, band, found, numbers, asked)
+    best = best_setting(found)
+    return _decided(
+        band, found, best, ways, leave, cause=cause, number=number, stuck=evidence.stuck, picture=picture, title=title, asked=asked
+    )
+
+
+def _decided(
+    band: DialBand,
+    found: Fit,
+    best: Setting,
+    ways: Sequence[Option],
+    leave: Option,
+    *,
+    cause: Cause | None,
+    number: int,
+    stuck: frozenset[str],
+    picture: Picture,
+    title: str,
+    asked: Mapping[str, Any],
+) -> Decision:
+    marks = np.asarray(found.drawn.marks_hz)
+    errors = found.errors_hz()
+    at = int(np.argmax(np.abs(errors)))
+    worst = float(abs(errors[at]))
+    within = bool(np.all(np.abs(errors) <= band.tolerance_percent / 100.0 * marks))
+    can_be = bool(np.all(np.abs(best.errors_hz) <= band.tolerance_percent / 100.0 * marks))
+    # A second pair of moves cannot better what the first was only brought near to; and what is well inside its tolerance needs none.
+    finest = tuned_to_hz(float(marks[at]) + found.drawn.if_hz)
+    worth = worst > WORTH * best.worst_hz + WORTH_SHARE * float(marks[0]) and (number == 0 or worst - best.worst_hz > finest)
+    if number and not asked.get("touch_up"):
+        worth = worth and bool(np.any(np.abs(errors) > WELL_INSIDE * band.tolerance_percent / 100.0 * marks))
+    here = f"Worst at {mark(float(marks[at]))}: {error_words(band, dial_hz=float(marks[at]), error_hz=float(errors[at]))}."
+    tolerance = f"Its tolerance is {band.tolerance_percent:g} % ({band.tolerance_from})."
+    least = f"These adjusters can bring the worst down to {size(best.worst_hz)}."
+    named = [cause_words(band, cause)] if cause else []
+    more = [_stuck_words(band, found)] if stuck else []
+    detail = _detail(band, found, best)
+
+    def decide(sentence: str, evidence: str, *, advised: str, tone: Tone, found_too: Sequence[Found] = (*named, *more)) -> Decision:
+        options = (leave, *ways) if advised == LEAVE else (*ways, leave)
+        return Decision(title, sentence, f"{here} {tolerance} {evidence}".strip(), options, advised, tone, found_too, picture, detail)
+
+    if not ways:
+        tone: Tone = "good" if within else "watch"
+        return decide("None of its adjusters can be turned; it stays as it is.", "", advised=LEAVE, tone=tone)
+    if not can_be:
+        causes = [*named, *more] or [_unmet_words(band, best)]
+        sentence = f"It cannot be met with these adjusters. {causes[0].sentence}"
+        return decide(sentence, least, advised=LEAST if worth else LEAVE, tone="watch", found_too=causes)
+    if within and number == 0 and not asked.get("touch_up"):
+        stale = "Turning anything here would make the front end of this band stale, and what was verified on it."
+        return decide("Within its tolerance: leave it alone.", f"{least} {stale}", advised=LEAVE, tone="good")
+    if not worth:
+        sentence = "As good as its adjusters can make it." if number else "Right already, as far as its adjusters go."
+        return decide(f"{sentence} Go on.", least, advised=LEAVE, tone="good")
+    moves = len(next(w for w in ways if w.id == LEAST).steps)
+    words = "One move brings" if moves == 1 else f"{('', '', 'Two', 'Three')[moves]} moves bring"
+    sentence = f"{words} it from {size(worst)} at the worst to {size(best.worst_hz)}."
+    return decide(sentence, "No other setting of these adjusters does better.", advised=LEAST, tone="live")
+
+
+def _ways(model: Model, band: DialBand, found: Fit, numbers: tuple[int, int], asked: Mapping[str, Any]) -> list[Option]:
+    """The settings that can be aimed at, each with its moves and with what it costs elsewhere."""
+    if not band.adjusters:
+        return []
+    listens_hz = asked.get("listens_hz")
+    goals: list[tuple[str, str, Goal, tuple[float, ...]]] = [(LEAST, "Least worst over the dial", "least worst", ())]
+    if band.book_hz:
+        goals.append((BOOK, "Right at the papers’ points", "book points", band.book_hz))
+    if listens_hz:
+        goals.append((EXACT, f"Exact at {mark(listens_hz)}", "exact", (listens_hz,)))
+    means = means_named(str(asked.get("means", "counter")))
+    out: list[Option] = []
+    for option_id, label, goal, at_hz in goals:
+        setting = best_setting(found, goal=goal, at_hz=at_hz)
+        moves = moves_to(found, setting)
+        groups = (
+            moving_group(model, band, means, moves, number=numbers[0]),
+            reading_group(model, band, means, marks_hz=more_marks(band), number=numbers[1]),
+        )
+        steps = tuple(_as_act(model, band, means, move) for move in moves)
+        marks = found.drawn.marks_hz
+        k = max(range(len(marks)), key=lambda i, e=setting.errors_hz: abs(e[i]))  # type: ignore[misc]
+        costs = (
+            ("worst", f"{size(setting.worst_hz)} at {mark(marks[k])}"),
+            ("ends", f"{size(setting.errors_hz[0])} and {size(setting.errors_hz[-1])}"),
+            *((("where you listen", size(_error_at(found, setting, listens_hz))),) if listens_hz else ()),
+        )
+        ends = (
+            f" {' and '.join(model.adjuster(band.adjusters[p]).name for p in setting.at_end)} would come to the end of its travel."
+            if setting.at_end
+            else ""
+        )
+        words = f"{' '.join(steps)}{ends}"
+        out.append(Option(option_id, label, words, costs, groups, _curve(found, {**found.now, **setting.values}), steps))
+    return out
+
+
+def _as_act(model: Model, band: DialBand, means: Means, move: Move) -> str:
+    """A move as somebody does it."""
+    instrument, to_hz = ("oscillator", move.oscillator_hz) if means.reads == "oscillator" else ("generator", move.receives_hz)
+    way = "up" if move.moves_hz > 0 else "down"
+    adjuster = model.adjuster(band.adjusters[move.part]).phrase
+    return f"Pointer to {mark(move.dial_hz)}, {instrument} to {mark(to_hz)}, with {adjuster}: {size(move.moves_hz)} {way}."
+
+
+def _error_at(found: Fit, setting: Setting, at_hz: float) -> float:
+    changes = {**found.now, **setting.values}
+    return float(found.drawn.receives_hz(changes, found.drawn.gang((at_hz,)))[0]) - at_hz
+
+
+def _unmet_words(band: DialBand, best: Setting) -> Found:
+    """What to say where no part is plainly off, and the tolerance cannot be met all the same."""
+    return Found(
+        f"The dial on {band.band.name}",
+        f"No single part is plainly off; {size(best.worst_hz)} is the least worst.",
+        "Measure padder and coil; compare the gang’s sections at several angles.",
+    )
+
+
+def _stuck_words(band: DialBand, found: Fit) -> Found:
+    """An adjuster that does not move: what the others can do, and what fitting a trimmer in its place would bring."""
+    missing = [p for p in ("coil", "trimmer", "padder") if band.parts.get(p) and p not in band.adjusters]
+    alone = best_setting(found)
+    out = f"One adjuster has to do for two: the worst error is then {size(alone.worst_hz)}."
+    if found.drawn.padder_f is not None and "padder" not in band.adjusters:
+        with_padder = best_setting(found, turnable=(*found.drawn.turnable, "padder"))
+        out += f" With the padder made adjustable ({trimmer_words(found.drawn.padder_f)}) it would be {size(with_padder.worst_hz)}."
+    names = " and ".join(band.parts[p] for p in missing if band.parts[p]) or "An adjuster"
+    return Found(f"The dial on {band.band.name}", f"{names} cannot be turned.", out)
+
+
+def _picture(band: DialBand, found: Fit, readings: Sequence[Reading]) -> Picture:
+    curve = _curve(found, found.now)
+    read = Curve(tuple(r.dial_hz for r in readings), tuple(r.error_hz for r in readings))
+    return Picture(band.band.id, read, curve, tuple(band.tolerance_percent / 100.0 * f for f in curve.at_hz))
+
+
+def _curve(found: Fit, changes: Mapping[str, float]) -> Curve:
+    marks = found.drawn.marks_hz
+    f = np.geomspace(marks[0], marks[-1], CURVE_POINTS)
+    errors = found.drawn.receives_hz(changes, found.drawn.gang(f)) - f
+    return Curve(tuple(f.tolist()), tuple(errors.tolist()))
+
+
+def _detail(band: DialBand, found: Fit, best: Setting | None) -> dict[str, Any]:
+    """What is kept with the decision: figures only."""
+    errors = found.errors_hz().tolist()
+    return {
+        "band": band.band.id,
+        "marks_hz": list(found.drawn.marks_hz),
+        "errors_hz": errors,
+        "sigmas_hz": found.sigmas_hz().tolist(),
+        "worst_hz": max(abs(e) for e in errors),
+        "least_worst_hz": best.worst_hz if best else None,
+        "parts": {name: [value, found.sigma(name)] for name, value in found.now.items()},
+    }
+
+
+def _band_of(group: Group) -> str:
+    band = group.steps[0].set_up.tuning.band
+    assert band is not None
+    return band
+
+
+def _marks_read(evidence: Evidence, band: DialBand) -> tuple[float, ...]:
+    seen = tuple(sorted({r.dial_hz for r in evidence.since_turned()}))
+    return seen if len(seen) > 1 else band.read_at_hz
+
+
+def _number(state: RunState, band: DialBand) -> int:
+    """The next number of a group that reads this band."""
+    return 1 + sum(g.decides != "" and g.steps[0].set_up.tuning.band == band.band.id for g in state.plan.groups)

@@ -1,0 +1,90 @@
+"""A band as its dial is solved: drawn values, which adjuster turns which part, where it is checked, how near is near enough."""
+
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass, replace
+from itertools import pairwise
+
+from calm_needle.core.dossier.model import Band, Model
+from calm_needle.core.physics.dial_fit import Drawn, PartName
+
+FEWEST_MARKS = 3
+USUAL_TOLERANCE = 1.5  # per cent, where a dossier says nothing
+NOUNS: dict[str, str] = {
+    "coil": "oscillator coil",
+    "trimmer": "oscillator trimmer",
+    "padder": "padder",
+    "gang value": "gang",
+    "gang shape": "gang",
+}
+
+
+@dataclass(frozen=True)
+class DialBand:
+    """A band whose dial can be solved. adjusters: of its oscillator's parts, those that turn, by id; parts: what each part is called in the
+    papers; read_at_hz: the marks that are read first; book_hz: where the papers set it.
+    """
+
+    band: Band
+    drawn: Drawn
+    adjusters: Mapping[PartName, str]
+    parts: Mapping[str, str]
+    read_at_hz: tuple[float, ...]
+    book_hz: tuple[float, ...]
+    tolerance_percent: float
+    tolerance_from: str
+
+    def part_of(self, adjuster_id: str) -> PartName | None:
+        """Return the part that an adjuster turns; None for one that is not this oscillator's."""
+        return next((part for part, a in self.adjusters.items() if a == adjuster_id), None)
+
+    def without(self, adjusters: Collection[str]) -> "DialBand":
+        """Return it as it is once some adjusters cannot be turned: seized, or left alone."""
+        left = {part: a for part, a in self.adjusters.items() if a not in adjusters}
+        return replace(self, adjusters=left, drawn=replace(self.drawn, turnable=tuple(left)))
+
+    def place_mm(self, dial_hz: float) -> float:
+        """Return where a frequency stands along the scale (mm), straight between neighbouring marks, and beyond the last as before it."""
+        marks = self.band.marks
+        pairs = list(pairwise(marks))
+        a, b = next((p for p in pairs if dial_hz <= p[1].dial_hz), pairs[-1])
+        return a.position_mm + (dial_hz - a.dial_hz) * (b.position_mm - a.position_mm) / (b.dial_hz - a.dial_hz)
+
+    def error_mm(self, *, dial_hz: float, error_hz: float) -> float:
+        """Return by how many millimetres of the scale a set reads wrong that receives error_hz beside a mark."""
+        return self.place_mm(dial_hz + error_hz) - self.place_mm(dial_hz)
+
+
+def dial_band(model: Model, band: Band) -> DialBand | None:
+    """Return a band as its dial is solved; None where its dossier lacks the oscillator's values or the printed marks."""
+    tank = band.oscillator_tank
+    if len(band.marks) < FEWEST_MARKS or "l_h" not in tank or "trim_f" not in tank:
+        return None
+    known = {a.id for a in model.adjusters}
+    named = {"coil": str(tank.get("coil", "")), "trimmer": str(tank.get("trimmer", "")), "padder": str(tank.get("padder", ""))}
+    turns: dict[PartName, str] = {"coil": str(tank.get("core", named["coil"])), "trimmer": named["trimmer"], "padder": named["padder"]}
+    adjusters = {part: a for part, a in turns.items() if a in known}
+    marks = tuple(m.dial_hz for m in band.marks)
+    drawn = Drawn(marks, band.if_hz, 1 if band.side == "above" else -1, tank["l_h"], tank["trim_f"], tank.get("padder_f"), tuple(adjusters))
+    book = tuple(float(p["dial_hz"]) for p in band.tracking if p.get("oscillator"))
+    wanted = [float(p["dial_hz"]) for p in band.tracking] or [marks[0], marks[len(marks) // 2], marks[-1]]
+    percent, source = _tolerance(model, band)
+    return DialBand(band, drawn, adjusters, named, _nearest(wanted, marks), book, percent, source)
+
+
+def dial_bands(model: Model) -> dict[str, DialBand]:
+    """Return the bands of a model whose dial can be solved, by id."""
+    return {b.id: found for b in model.bands if (found := dial_band(model, b)) is not None}
+
+
+def _nearest(wanted: list[float], marks: tuple[float, ...]) -> tuple[float, ...]:
+    """The printed mark nearest to each wanted frequency, each once."""
+    out = sorted({min(marks, key=lambda m, at=f: abs(m - at)) for f in wanted})  # type: ignore[misc]
+    return tuple(out) if len(out) >= FEWEST_MARKS else (marks[0], marks[len(marks) // 2], marks[-1])
+
+
+def _tolerance(model: Model, band: Band) -> tuple[float, str]:
+    """The dial's tolerance (per cent), and from where it is known."""
+    for s in model.specifications:
+        if "most_percent" in s and (s.get("band") == band.id or s["id"] == f"calibration-{band.id.lower()}"):
+            return float(s["most_percent"]), "the dossier"
+    return USUAL_TOLERANCE, "usual for sets of the class"

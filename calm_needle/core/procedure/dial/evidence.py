@@ -1,0 +1,51 @@
+"""What the visits of a run say of a band's dial: readings in their order, and how often each adjuster had been turned by then."""
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+from calm_needle.core.physics.dial_fit import Reading
+from calm_needle.core.procedure.dial.band import DialBand
+from calm_needle.core.procedure.kinds.table import KINDS
+from calm_needle.core.procedure.plan import Plan
+from calm_needle.core.procedure.run import Visit
+
+TOUCHED = ("take", "no_peak")
+
+
+class Evidence(NamedTuple):
+    """Readings of a band, the visit of each; adjusters that were tried and moved nothing."""
+
+    readings: tuple[Reading, ...]
+    visits: tuple[int, ...]
+    stuck: frozenset[str]
+
+    def since_turned(self) -> list[Reading]:
+        """Return the readings taken since anything was last turned."""
+        last = self.readings[-1].turned if self.readings else {}
+        return [r for r in self.readings if r.turned == last]
+
+
+def evidence_of(plan: Plan, visits: Sequence[Visit], band: DialBand) -> Evidence:
+    """Return what was found on a band. A visit that was gone back on counts for nothing but for what was turned in it."""
+    turned: dict[str, int] = dict.fromkeys(band.adjusters, 0)
+    readings: list[Reading] = []
+    of: list[int] = []
+    stuck: set[str] = set()
+    for visit in visits:
+        if visit.outcome not in TOUCHED:
+            continue
+        step = plan.step(visit.step_id)
+        tuning = step.set_up.tuning
+        if tuning.band != band.band.id or tuning.dial_hz is None or step.kind not in KINDS:
+            continue
+        for part in filter(None, (band.part_of(a) for a in step.adjusters)):
+            if visit.outcome == "take":
+                turned[part] += 1
+            else:
+                stuck.add(band.adjusters[part])
+        ours = not step.adjusters or any(band.part_of(a) for a in step.adjusters)
+        said = KINDS[step.kind].dial(step, visit.detail) if visit.outcome == "take" and not visit.superseded and ours else None
+        if said:
+            readings.append(Reading(tuning.dial_hz, said[0], said[1], dict(turned)))
+            of.append(visit.id)
+    return Evidence(tuple(readings), tuple(of), frozenset(stuck))

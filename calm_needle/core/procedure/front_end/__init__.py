@@ -1,0 +1,1 @@
+"""The front end of a band: where it receives, and its signal circuits peaked there."""

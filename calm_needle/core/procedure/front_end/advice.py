@@ -1,0 +1,76 @@
+"""The front end, band by band: where the set receives with the pointer on each point of the papers, then each signal circuit there.
+
+The generator stands where the set listens and not where the mark says, so a dial error that was left costs the circuits nothing.
+Order and adjusters are the dossier's: low by core, high by trimmer, the aerial's last; a band with both ends is gone round until a round
+gains nothing.
+"""
+
+import math
+from collections.abc import Mapping
+from typing import Any
+
+from calm_needle.core.dossier.model import Group, Model
+from calm_needle.core.dossier.read import resolved_group
+from calm_needle.core.procedure.decision import Decision, Option
+from calm_needle.core.procedure.dial.band import DialBand, dial_bands
+from calm_needle.core.procedure.dial.evidence import evidence_of
+from calm_needle.core.procedure.dial.words import error_words, mark
+from calm_needle.core.procedure.front_end.steps import PHASE, own_groups
+from calm_needle.core.procedure.run import RunState
+
+REPEAT = {"gain_below_db": 0.1, "most_rounds": 4}
+PEAK, LEAVE = "peak", "leave"
+# Begun from a strong signal, which the level keeper brings down: circuits far off leave a weak one in the hiss, and hiss has no peak.
+BEGINS_AT_V = 20e-3
+FAR = 0.25  # of the intermediate frequency, that a reading may lie off its mark before the front end is worth nothing
+
+
+def front_end_decision(model: Model, state: RunState, group: Group, asked: Mapping[str, Any]) -> Decision:
+    """Return how the signal circuits of a band are peaked, now that it is known where the set receives."""
+    band = dial_bands(model)[str(group.steps[0].set_up.tuning.band)]
+    received = {r.dial_hz: r.receives_hz for r in evidence_of(state.plan, state.visits, band).readings}
+    leave = Option(LEAVE, "Leave it as it is", "Nothing is turned on this band.")
+    title = f"The front end on {band.band.name}"
+    if not received:
+        return Decision(title, "Nothing was read on this band.", "Its signal circuits are left as they are.", (leave,), LEAVE, "watch")
+    far = [f for f, r in received.items() if abs(r - f) > FAR * band.drawn.if_hz]
+    number = 1 + sum(g.phase == PHASE and g.id.startswith(f"peak-{band.band.id}-".lower()) for g in state.plan.groups)
+    groups = tuple(_peaks(model, raw, received, number) for raw in _raw_groups(model, band))
+    steps = tuple(step["title"] for g in groups for step in g["steps"])
+    here = "; ".join(
+        f"at {mark(f)} it receives {mark(r)} ({error_words(band, dial_hz=f, error_hz=r - f)})" for f, r in sorted(received.items())
+    )
+    peak = Option(PEAK, "Peak its circuits", f"In this order: {'. '.join(steps)}.", groups=groups, steps=steps)
+    if far:
+        sentence = f"The dial is far off at {mark(far[0])}: set it first."
+        return Decision(title, sentence, f"Read: {here}. What is peaked now would have to be peaked again.", (leave, peak), LEAVE, "danger")
+    sentence = f"Peak {len(steps)} circuit{'s' if len(steps) != 1 else ''}, each where the set receives."
+    return Decision(title, sentence, f"Read: {here}.", (peak, leave), PEAK, "live")
+
+
+def _raw_groups(model: Model, band: DialBand) -> list[Mapping[str, Any]]:
+    own = {g.id for g in own_groups(model, band)}
+    return [g for g in model.raw["procedure"] if g["id"] in own]
+
+
+def _peaks(model: Model, raw: Mapping[str, Any], received: Mapping[float, float], number: int) -> dict[str, Any]:
+    """The dossier's group, the generator of each step where the set receives."""
+    whole = resolved_group(raw, model.adjusters)
+    steps = []
+    for step in whole["steps"]:
+        own = step["set"]
+        dial_hz = own.get("receiver", {}).get("tuning_hz")
+        near = min(received, key=lambda f, at=dial_hz or 0.0: abs(math.log(f / at)) if at else 0.0)  # type: ignore[misc]
+        if dial_hz and "generator" in own:
+            own = {**own, "generator": {**own["generator"], "frequency_hz": received[near], "level_v": BEGINS_AT_V}}
+        steps.append({**step, "id": f"{step['id']}-{number}", "set": own})
+    dials = {s["set"].get("receiver", {}).get("tuning_hz") for s in steps}
+    band = str(steps[0]["set"].get("receiver", {}).get("band", raw["id"]))
+    repeat = {"repeat_until": whole.get("repeat_until", REPEAT)} if len(dials) > 1 else {}
+    return {
+        **whole,
+        **repeat,
+        "id": f"peak-{band}-{raw['id']}-{number}".lower(),
+        "steps": steps,
+        "derived": {"from": "where the set receives at each point", "first": True},
+    }

@@ -1,0 +1,113 @@
+"""tune: bring the oscillator to a frequency with one adjuster, the pointer on a mark, read by a counter. Done when inside, and at rest
+with the hand away.
+
+Where turns are known, hertz per turn are learnt on the way, and it is said how far is left; one so touchy that a degree is more than the
+tolerance is called that.
+"""
+
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any
+
+from calm_needle.core.dossier.model import Step
+from calm_needle.core.procedure.advice import Advice, turns_in_words, way_in_words
+from calm_needle.core.procedure.judge import Context, Moment, Move, Standing
+from calm_needle.core.procedure.kinds.kind import StepKind
+from calm_needle.core.procedure.kinds.limits import LimitsJudge
+from calm_needle.core.procedure.series import Seen
+from calm_needle.core.quantities import format_si
+
+APART_TURNS = 0.004  # between two places that tell hertz per turn
+FAR_TURNS = 0.25  # from which on it is not crept
+AWAY = 1.3  # times what it was short by, a moment ago
+AWAY_S = 0.7
+DEGREES = 360.0
+SET_TO_SHARE = 0.5  # of the tolerance, how well it is set
+
+
+class TuneJudge(LimitsJudge):
+    """aim: centre (Hz of the oscillator), tolerance (Hz), mark_hz, if_hz, sign."""
+
+    def __init__(self, step: Step, context: Context) -> None:
+        aim = step.aim
+        super().__init__(step, context, low=aim["centre"] - aim["tolerance"], high=aim["centre"] + aim["tolerance"])
+        self._aim, self._adjuster = aim, step.adjusters[0]
+        self._places: list[tuple[float, float]] = []  # turns and hertz, where it stood
+
+    def add(self, seen: Seen) -> None:
+        turns = seen.turns.get(self._adjuster)
+        if turns is not None and seen.kind in ("live", "typed"):
+            if self._places and abs(self._places[-1][0] - turns) < 1e-6:
+                self._places[-1] = turns, seen.value
+            else:
+                self._places.append((turns, seen.value))
+
+    def standing(self, moment: Moment) -> Standing:
+        plain = super().standing(moment)
+        now = self._series.now()
+        if now is None:
+            return plain
+        receives_hz = now.value - self._aim["sign"] * self._aim["if_hz"]
+        detail = {"receives_hz": receives_hz, "sigma_hz": SET_TO_SHARE * self._aim["tolerance"], "mark_hz": self._aim["mark_hz"]}
+        per_turn = self._hz_per_turn()
+        if per_turn is not None:
+            detail["hz_per_turn"] = per_turn
+        stood = replace(plain, detail=detail)
+        off = self._aim["centre"] - now.value
+        if abs(off) <= self._aim["tolerance"]:
+            return stood
+        if per_turn is not None:
+            left = off / per_turn
+            touchy = abs(per_turn) / DEGREES > self._aim["tolerance"]
+            degree, turn = (format_si(v, unit="Hz", digits=2) for v in (abs(per_turn) / DEGREES, abs(per_turn)))
+            words = f"{degree} a degree, {turn} a turn here."
+            if touchy:
+                words += " Touchy: move it by a hair, take the hand away, and look."
+            too = plain.advice.sentence.split(". ", maxsplit=1)[0]
+            sentence = f"{too}. Turn {self._what} {way_in_words(left)}, about {turns_in_words(left)}."
+            advice = Advice("live", "onward", sentence, words)
+            return replace(
+                stood, advice=advice, move=Move("turn_back" if abs(left) > FAR_TURNS else "approach", turns=left, short=abs(off))
+            )
+        if self._going_away():
+            sentence = plain.advice.sentence.split(". ", maxsplit=1)[0] + ", and going away. Turn the other way."
+            return replace(stood, advice=Advice("watch", "turn_back", sentence, plain.advice.evidence), move=Move("turn_back"))
+        return replace(stood, move=Move("search" if len(self._places) <= 1 and self._places else "approach", short=abs(off)))
+
+    def _hz_per_turn(self) -> float | None:
+        """What a turn does about here (Hz), by the last two places that lie apart; None before it is known."""
+        if len(self._places) < 2:
+            return None
+        turns, hz = self._places[-1]
+        for before, then_hz in reversed(self._places[:-1]):
+            if abs(turns - before) >= APART_TURNS:
+                slope = (hz - then_hz) / (turns - before)
+                return slope if abs(slope) > 1.0 else None
+        return None
+
+    def _going_away(self) -> bool:
+        seen, centre = self._series.watched, self._aim["centre"]
+        before = next((r for r in reversed(seen) if seen[-1].t_s - r.t_s >= AWAY_S), seen[0] if seen[-1].alone else None)
+        return before is not None and abs(seen[-1].value - centre) > AWAY * abs(before.value - centre)
+
+
+def report(detail: Mapping[str, Any]) -> str:
+    """Return how it reads in the record."""
+    return {"inside": "brought to its frequency", "settling": "brought there, not seen to stay"}.get(detail["verdict"], "left beside it")
+
+
+def said_of_the_dial(_: Step, detail: Mapping[str, Any]) -> tuple[float, float] | None:
+    """Return where the set received, and how surely (Hz)."""
+    return (detail["receives_hz"], detail["sigma_hz"]) if "receives_hz" in detail else None
+
+
+KIND = StepKind(
+    "tune",
+    "Bring to frequency",
+    TuneJudge,
+    sign="limits",
+    reads="offset",
+    needs=("indicator", "adjusters", "aim.centre", "aim.tolerance", "aim.mark_hz", "aim.if_hz", "aim.sign"),
+    report=report,
+    dial=said_of_the_dial,
+)
