@@ -98,4 +98,34 @@ class Stack:
     lower: Curves
 
 
-Picture = Curves | Scale | Switches | Winding | Stack
+@dataclass(frozen=True)
+class Stretch:
+    """Something that lies between two values on a lane, or at one where they are the same; marks: places on it."""
+
+    name: str
+    low: float
+    high: float
+    ink: Ink = "after"
+    marks: Sequence[Mark] = ()
+
+
+@dataclass(frozen=True)
+class Lanes:
+    """Stretches under one another along one logarithmic axis, each with its name; unit is SI and shown with prefixes."""
+
+    title: str
+    unit: str
+    lanes: Sequence[Stretch]
+
+
+@dataclass(frozen=True)
+class PrintedScale:
+    """A dial as it is printed: marks in their places (mm along it, name), and where the pointer would be right for them (mm)."""
+
+    title: str
+    length_mm: float
+    printed: Sequence[tuple[float, str]]
+    right: Sequence[tuple[float, float]] = ()
+
+
+Picture = Curves | Scale | Switches | Winding | Stack | Lanes | PrintedScale

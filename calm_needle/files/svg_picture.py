@@ -5,11 +5,12 @@ from collections.abc import Callable, Sequence
 
 from markupsafe import Markup, escape
 
-from calm_needle.core.pictures import Curves, Ink, Mark, Picture, Place, Scale, Stack, Switches, Winding
+from calm_needle.core.pictures import Curves, Ink, Lanes, Mark, Picture, Place, PrintedScale, Scale, Stack, Switches, Winding
 from calm_needle.core.quantities import LOGARITHMIC, STEPS, TRUE_MINUS, format_si
 
 WIDTH, HEIGHT = 640.0, 280.0
 LEFT, RIGHT, TOP, BOTTOM = 58.0, 96.0, 34.0, 38.0
+LANE = 26.0  # height of one
 LETTER = 6.9  # width of a letter at 13 px, on average
 FONT = "Atkinson Hyperlegible Next Variable, Atkinson Units, sans-serif"
 STANDALONE_INK = {
@@ -83,6 +84,10 @@ def draw(picture: Picture, *, standalone: bool = False) -> Markup:
             return _winding(pen, picture)
         case Stack():
             return _stack(picture, standalone=standalone)
+        case Lanes():
+            return _lanes(pen, picture)
+        case PrintedScale():
+            return _printed(pen, picture)
 
 
 def _curves(pen: _Pen, c: Curves) -> Markup:
@@ -316,3 +321,55 @@ def _plain(value: float, span: float) -> str:
     text = f"{value:.{min(places, 6)}f}"
     text = text.rstrip("0").rstrip(".") if "." in text else text
     return "0" if text in ("-0", "") else text.replace("-", TRUE_MINUS)
+
+
+def _lanes(pen: _Pen, p: Lanes) -> Markup:
+    low, high = min(s.low for s in p.lanes), max(s.high for s in p.lanes)
+    low, high = low / (high / low) ** 0.04, high * (high / low) ** 0.04
+    left, right, top = 92.0, 14.0, 10.0
+    height = top + LANE * len(p.lanes) + 30.0
+
+    def x(v: float) -> float:
+        return left + math.log(v / low) / math.log(high / low) * (WIDTH - left - right)
+
+    for tick in _decade_ticks(low, high):
+        pen.line(x(tick), top, x(tick), height - 26.0, "rule")
+        pen.text(x(tick), height - 10.0, format_si(tick, unit=p.unit, digits=3), "slate")
+    for i, stretch in enumerate(p.lanes):
+        y = top + LANE * (i + 0.5)
+        pen.text(left - 10.0, y + 4.5, stretch.name, "ink", anchor="end", bold=i == 0)
+        if stretch.low == stretch.high:
+            pen.path(f"M{x(stretch.low):.1f} {y - 8:.1f} V{y + 8:.1f}", stretch.ink, width=3.0)
+        else:
+            pen.box(x(stretch.low), y - 6.0, x(stretch.high) - x(stretch.low), 12.0, stretch.ink, filled=True, round_=3.0, pale=True)
+            pen.path(
+                f"M{x(stretch.low):.1f} {y - 8:.1f} V{y + 8:.1f} M{x(stretch.high):.1f} {y - 8:.1f} V{y + 8:.1f}", stretch.ink, width=2.0
+            )
+        for mark in stretch.marks:
+            pen.circle(x(mark.x), y, 4.0, mark.ink)
+    words = "; ".join(f"{s.name} {format_si(s.low, unit=p.unit)} to {format_si(s.high, unit=p.unit)}" for s in p.lanes)
+    return pen.finish(f"{p.title}: {words}", height)
+
+
+def _decade_ticks(low: float, high: float) -> list[float]:
+    """Values of 1, 2 and 5 times a power of ten between two others."""
+    first, last = math.floor(math.log10(low)), math.ceil(math.log10(high))
+    return [m * 10.0**e for e in range(first, last + 1) for m in (1.0, 2.0, 5.0) if low <= m * 10.0**e <= high]
+
+
+def _printed(pen: _Pen, p: PrintedScale) -> Markup:
+    left, right, y, height = 24.0, 24.0, 56.0, 92.0
+
+    def x(mm: float) -> float:
+        return left + mm / p.length_mm * (WIDTH - left - right)
+
+    pen.line(left, y, WIDTH - right, y, "ink", width=1.6)
+    for i, (mm, name) in enumerate(p.printed):
+        pen.line(x(mm), y - 12.0, x(mm), y, "ink", width=1.6)
+        pen.text(x(mm), y - (18.0 if i % 2 == 0 else 34.0), name, "ink")
+    for mm, right_mm in p.right:
+        pen.path(f"M{x(right_mm):.1f} {y + 3:.1f} l-5 11 h10 z", "before", filled=True)
+        pen.path(f"M{x(mm):.1f} {y + 18:.1f} H{x(right_mm):.1f}", "before", width=1.6)
+        pen.line(x(mm), y + 2.0, x(mm), y + 22.0, "slate", dash="2 3")
+    words = "; ".join(f"{mm:.1f} mm is right at {right_mm:.1f} mm" for mm, right_mm in p.right) or "nothing read yet"
+    return pen.finish(f"{p.title}: {words}", height)

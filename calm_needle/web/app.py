@@ -17,6 +17,7 @@ from calm_needle.errors import NotFound
 from calm_needle.web import asking, failures
 from calm_needle.web.screens.bands.views import screen as bands
 from calm_needle.web.screens.bench.views import screen as bench
+from calm_needle.web.screens.dial.views import screen as dial
 from calm_needle.web.screens.dossier.views import screen as dossier
 from calm_needle.web.screens.guided.views import screen as guided
 from calm_needle.web.screens.instruments.views import screen as instruments
@@ -48,6 +49,7 @@ SCREENS = (
     reckon,
     start,
     bands,
+    dial,
     parts,
     intake,
     repairs,

@@ -233,7 +233,7 @@ class OpeningAJob(PageTest):
         )
 
     def test_jobs_are_found_by_every_word_and_signs_stand_for_themselves(self) -> None:
-        for words, found in (("dunlin hums", 1), ("20318", 1), ("halvern", 4), ("halvern dunlin", 0), ("%", 0), ("_", 0), ("!", 0)):
+        for words, found in (("dunlin hums", 1), ("20318", 1), ("halvern", 5), ("halvern dunlin", 0), ("%", 0), ("_", 0), ("!", 0)):
             text = self.get("/", query_string={"q": words}).get_data(as_text=True)
             self.assertEqual(len(re.findall(r'href="/jobs/\d+"', text)), found, words)
         renamed = json.loads(self.get("/models/dunlin-3/dossier.json").data) | {"name": "Dunlin Three"}

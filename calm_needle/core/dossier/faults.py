@@ -158,7 +158,7 @@ def _aim_faults(here: str, aim: Mapping[str, Any]) -> Iterator[Fault]:
         yield Fault(f"{here}.centre_hz", "symmetry_hz is about centre_hz, which is missing")
 
 
-OF_WHAT_IS_TUNED = ("drift", "seized")
+OF_WHAT_IS_TUNED = ("drift", "seized", "gang-short", "tired")  # faults of what is tuned, which no list of parts has
 
 
 def _simulation_faults(data: Mapping[str, Any]) -> Iterator[Fault]:
@@ -171,8 +171,7 @@ def _simulation_faults(data: Mapping[str, Any]) -> Iterator[Fault]:
     parts = {p["id"] for p in data.get("parts", ())}
     supply = simulation.get("supply", {})
     named = [(f"supply.{k}", supply.get(k, ())) for k in ("paths", "leaks", "valves")]
-    # A padder may drift and a core may seize that no list of parts has.
-    tuned = adjusters | {str(b.get("oscillator_tank", {}).get("padder", "")) for b in data["bands"]}
+    tuned = {"gang", "oscillator"} | adjusters | {str(b.get("oscillator_tank", {}).get("padder", "")) for b in data["bands"]}
     for where, items in (*named, ("faults", simulation.get("faults", ()))):
         for i, item in enumerate(items):
             may_be = parts | tuned if item.get("kind") in OF_WHAT_IS_TUNED else parts

@@ -11,7 +11,7 @@ from calm_needle.sim.receiver.adjuster import Adjuster, Core
 from calm_needle.sim.receiver.band_tank import LEFT_OFF as TANKS_LEFT_OFF
 from calm_needle.sim.receiver.chain import Chain, Seen
 from calm_needle.sim.receiver.circuits import TYPICAL, TYPICAL_BANDWIDTH_HZ
-from calm_needle.sim.receiver.dial import Dial
+from calm_needle.sim.receiver.dial import Dial, along
 from calm_needle.sim.receiver.dip_jig import direct_volts
 from calm_needle.sim.receiver.made import make
 from calm_needle.sim.receiver.signal import Now, Wave
@@ -231,10 +231,15 @@ class PracticeReceiver:
         oscillator = self.chain.oscillator
         runs_hz = (
             oscillator.runs_at_hz(self.dial.band, gang_f, emission=alive[""], heated_s=self._heated_s())
-            if oscillator and self.dial.band
+            if oscillator and self.dial.band and not self._gang_touches()
             else None
         )
         return Now(self.dial.band, gang_f, runs_hz, 1.0, self.chain.slope, alive, self.switches)
+
+    def _gang_touches(self) -> bool:
+        """Whether the plates of the oscillator's section touch where the shaft stands."""
+        below = self.parts.gang_short_below
+        return below > 0.0 and along(self.dial.bands[self.dial.band], self.dial.dial_hz) < below
 
     def _heated_s(self) -> float:
         """How long it has warmed (s); for ever, where its power is taken for granted."""

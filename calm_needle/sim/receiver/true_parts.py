@@ -55,6 +55,12 @@ class TrueParts:
                 self._spoil(known[fault])
         self.fitted: dict[str, list[float]] = {}
         self._drifts = {str(known[f]["part"]): float(known[f]["share"]) for f in faults if f in known and known[f]["kind"] == "drift"}
+        # Below which share of the shaft's travel the gang's oscillator section touches; above which frequency a tired oscillator gives up.
+        self.gang_short_below = max(
+            (float(known[f]["share"]) for f in faults if f in known and known[f]["kind"] == "gang-short"), default=0.0
+        )
+        tired = [float(known[f]["above_hz"]) for f in faults if f in known and known[f]["kind"] == "tired"]
+        self.runs_below_hz = min(tired, default=math.inf)
         # What no tool moves any more.
         self.seized = tuple(str(known[f]["part"]) for f in faults if f in known and known[f]["kind"] == "seized")
         # Windings whose tuning capacitor inside the can is open, with what a person put across from outside.

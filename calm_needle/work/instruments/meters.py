@@ -7,9 +7,11 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import NamedTuple
 
+from calm_needle.bench.counter import Counter
 from calm_needle.bench.generator import Generator
 from calm_needle.bench.lcr_meter import LcrMeter
 from calm_needle.bench.multimeter import Multimeter
+from calm_needle.bench.oscilloscope import Oscilloscope
 from calm_needle.bench.practice_set import PracticeSet
 from calm_needle.core.dossier.model import Watched
 from calm_needle.errors import FieldsRefused
@@ -58,6 +60,14 @@ class Meters:
         if read is None:
             raise FieldsRefused({"value": NO_METER.format("a.c. millivoltmeter")})
         return read.quantity.value
+
+    @property
+    def counter(self) -> Counter:
+        return self._equipment.of(Counter)
+
+    @property
+    def oscilloscope(self) -> Oscilloscope:
+        return self._equipment.of(Oscilloscope)
 
     @property
     def multimeter(self) -> Multimeter:

@@ -1,6 +1,6 @@
 """Soundings: measurements that need the generator and a meter together, step by step. The generator is left as it was found."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from typing import NamedTuple
 
@@ -102,6 +102,29 @@ def hear(meters: Meters, band: Band, *, dial_hz: float, point: str, wanted_v: fl
                     break
                 tried.clear()
     return Heard(True, level_v, pointer_hz)
+
+
+def sweep_oscillator(meters: Meters, band: Band, *, dial_hz: Sequence[float], loop: str) -> list[tuple[float, float, float]]:
+    """Read the oscillator by a loose loop with the pointer at each of these places: dial, hertz (0 where nothing runs), volts peak to peak.
+
+    On a practice set only: on a real one nobody turns the dial but a person. Raises FieldsRefused, InstrumentError.
+    """
+    out = []
+    with meters.together():
+        practice = meters.practice
+        if practice is None:
+            raise FieldsRefused(
+                {"coverage": "There is no practice set on this bench: type what the counter shows at each place of the dial."}
+            )
+        counter, scope = meters.counter, meters.oscilloscope
+        for instrument in ("counter", "oscilloscope1"):
+            practice.clip(instrument, loop)
+        practice.select_band(band.id)
+        for f in dial_hz:
+            practice.point(f)
+            hertz = counter.hertz()
+            out.append((f, hertz, scope.peak_to_peak() if hertz > 0.0 else 0.0))
+    return out
 
 
 def _settled(meters: Meters) -> float:

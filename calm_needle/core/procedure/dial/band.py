@@ -43,15 +43,27 @@ class DialBand:
         return replace(self, adjusters=left, drawn=replace(self.drawn, turnable=tuple(left)))
 
     def place_mm(self, dial_hz: float) -> float:
-        """Return where a frequency stands along the scale (mm), straight between neighbouring marks, and beyond the last as before it."""
-        marks = self.band.marks
-        pairs = list(pairwise(marks))
-        a, b = next((p for p in pairs if dial_hz <= p[1].dial_hz), pairs[-1])
-        return a.position_mm + (dial_hz - a.dial_hz) * (b.position_mm - a.position_mm) / (b.dial_hz - a.dial_hz)
+        """Return where a frequency stands along the scale (mm)."""
+        return place_mm(self.band, dial_hz)
 
     def error_mm(self, *, dial_hz: float, error_hz: float) -> float:
         """Return by how many millimetres of the scale a set reads wrong that receives error_hz beside a mark."""
         return self.place_mm(dial_hz + error_hz) - self.place_mm(dial_hz)
+
+
+def place_mm(band: Band, dial_hz: float) -> float:
+    """Return where a frequency stands along a scale (mm), straight between neighbouring marks, and beyond the last as before it."""
+    pairs = list(pairwise(band.marks))
+    a, b = next((p for p in pairs if dial_hz <= p[1].dial_hz), pairs[-1])
+    return a.position_mm + (dial_hz - a.dial_hz) * (b.position_mm - a.position_mm) / (b.dial_hz - a.dial_hz)
+
+
+def travel_share(band: Band, dial_hz: float) -> float:
+    """Return how far the shaft has turned from the scale's lower end (0..1): as far as the pointer has gone along it."""
+    if len(band.marks) < 2:
+        return (dial_hz - band.f_low_hz) / (band.f_high_hz - band.f_low_hz)
+    low, high = place_mm(band, band.f_low_hz), place_mm(band, band.f_high_hz)
+    return (place_mm(band, dial_hz) - low) / (high - low)
 
 
 def dial_band(model: Model, band: Band) -> DialBand | None:

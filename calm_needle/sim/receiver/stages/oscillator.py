@@ -36,6 +36,8 @@ class Oscillator(Stage):
         tank = self.tanks.get(band)
         if tank is None or emission <= 0.0 or self._parts.is_open(tank.coil):
             return None
+        if tank.frequency_hz(gang_f) > self._parts.runs_below_hz:
+            return None
         return tank.frequency_hz(gang_f) * (1.0 + self._warm_ppm * 1e-6 * math.exp(-heated_s / self._warm_tau_s))
 
     def own(self, now: Now) -> list[Wave]:
