@@ -16,6 +16,7 @@ from tests.support.browser import LiveServer, close_shared_browser, new_page
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
 IF_JOB = re.compile("20318")
 BOAT_HOUSE, DUNLIN, STANNARD = 4, 5, 6
+PADDER_JOB, PADDER_SET = 9, "21877"
 CORVANE = "R40-0611"
 OLDER_JOB = re.compile("19077")
 
@@ -64,8 +65,29 @@ def record(page: Page) -> None:
     page.get_by_role("link", name="record of intermediate frequency").click()
 
 
-def intake(page: Page) -> None:
-    page.goto("/jobs/4/intake")
+def dial(page: Page) -> None:
+    """Medium wave of the Halvern whose padder has drifted, its marks read."""
+    bench_dial(page)
+    page.goto(f"/jobs/{PADDER_JOB}/dial")
+    page.get_by_role("region", name="Medium wave").scroll_into_view_if_needed()
+    page.evaluate("() => document.querySelector('[data-band=MW]').scrollIntoView()")
+
+
+def bench_dial(page: Page) -> None:
+    """What is to be done about it: least worst, and what being exact where somebody listens costs."""
+    bench = BenchPage.begin(page, PADDER_SET)
+    bench.wait_for_links()
+    for leave in (True, False):
+        while not page.locator("[data-option]").count():
+            title = bench.title
+            if bench.main_act != "Set it all":
+                page.get_by_text("Found. Take it.").wait_for()
+            bench.press_and_wait_for("Enter", re.compile(f"^(?!{re.escape(title)}$)"))
+        if leave:
+            bench.press_and_wait_for("2", "Set up first")
+    page.get_by_label("Where its owner listens").fill("909 kHz")
+    page.get_by_role("button", name="Show what being exact there costs").click()
+    page.locator("[data-option=exact]").wait_for()
 
 
 def start(page: Page) -> None:
@@ -157,27 +179,6 @@ def chassis_map(page: Page) -> None:
         page.get_by_role("region", name="Found, and beside what").get_by_text(label, exact=True).first.wait_for()
 
 
-def notes(page: Page) -> None:
-    page.goto(f"/jobs/{STANNARD}/notes")
-    for title, answers in (
-        ("Suspected", {"what": "primary of IFT2 open", "because": "V4 anode without volts", "test": "ohms across it, one end lifted"}),
-        ("Predicted", {"quantity": "rail", "expected": "fall", "by": "some 6 V", "when": "once V4 draws current"}),
-        ("Taken off, in order", {"item": "dial glass", "where": "four clips", "kept": "red tin"}),
-        ("Room noise", {"band": "broadcast", "source": "lamp over the bench", "on_v": "84m", "off_v": "21m"}),
-    ):
-        section = page.get_by_role("region", name=title)
-        section.get_by_text("Write it down").click()
-        for name, value in answers.items():
-            field = section.locator(f"[name={name}]")
-            if field.evaluate("e => e.tagName") == "SELECT":
-                field.select_option(value)
-            else:
-                field.fill(value)
-        section.get_by_role("button", name="Keep it").click()
-        page.get_by_role("region", name=title).get_by_text(next(iter(answers.values()))).first.wait_for()
-    page.evaluate("() => window.scrollTo(0, 0)")
-
-
 def drawn_can() -> bytes:
     """A picture to attach: a coil on its former, drawn, for no photograph of the made-up world exists."""
     image = Image.new("RGB", (1280, 800), (72, 66, 60))
@@ -215,7 +216,8 @@ VIEWS: tuple[Callable[[Page], None], ...] = (
     bench_past_the_crest,
     bench_lamp,
     record,
-    intake,
+    dial,
+    bench_dial,
     start,
     bands,
     parts,
@@ -223,7 +225,6 @@ VIEWS: tuple[Callable[[Page], None], ...] = (
     guided,
     photographs,
     chassis_map,
-    notes,
     reckon,
     reckon_tracking,
 )

@@ -47,6 +47,7 @@ class Axe(BrowserTest):
             "/jobs/6/photographs",
             "/jobs/6/map",
             "/jobs/6/intake",
+            "/jobs/9/dial",
         ):
             self.page.goto(path)
             self.check(self.page, path)

@@ -146,7 +146,9 @@ class RoundRule:
 @dataclass(frozen=True)
 class Group:
     """Steps that belong together, when they are repeated, and what is decided (core.procedure.decisions) once they are through.
-    derived_from: from what its steps are derived, where they are; anew: because they no longer stand.
+
+    derived_from: from what its steps are derived, where they are; anew: because they no longer stand. hangs_together: its steps were
+    worked out for one another, so one that cannot be done ends it.
     """
 
     id: str
@@ -158,6 +160,7 @@ class Group:
     invalidated_by: tuple[str, ...] = ()
     decides: str = ""
     anew: bool = True
+    hangs_together: bool = False
 
 
 @dataclass(frozen=True)
@@ -247,6 +250,11 @@ class Model:
         points |= {p["id"] for stage in self.stages if stage.kind == "aerial" for p in stage.test_points}
         return next((s.set_up for g in self.groups for s in g.steps if s.set_up.goes_in in points), None)
 
+    def oscillator_stage(self) -> str | None:
+        """Return the stage that oscillates: one of that kind, or one of whose circuits is an oscillator; None where none does."""
+        named = next((s.id for s in self.stages if s.kind == "oscillator"), None)
+        return named or next((str(s["id"]) for s in self.raw["stages"] if any(c.get("kind") == "oscillator" for c in circuits(s))), None)
+
     def point_name(self, point_id: str | None) -> str:
         """The name of a test point, wherever in the dossier it stands; its id when it has none."""
         for point in points_of(self.raw):
@@ -256,6 +264,12 @@ class Model:
 
     def groups_of(self, phase: str) -> tuple[Group, ...]:
         return tuple(group for group in self.groups if group.phase == phase)
+
+
+def circuits(stage: Mapping[str, Any]) -> list[Mapping[str, Any]]:
+    """Return the links that a stage's data has, one or several; none of an older dossier."""
+    circuit = stage.get("circuit", [])
+    return list(circuit) if isinstance(circuit, list) else [circuit]
 
 
 def points_of(data: Mapping[str, Any]) -> Iterator[Mapping[str, Any]]:

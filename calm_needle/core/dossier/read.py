@@ -127,6 +127,7 @@ def _group(g: Mapping[str, Any]) -> Group:
         tuple(g.get("invalidated_by", ())),
         str(g.get("decides", "")),
         not g.get("derived", {}).get("first", False),
+        bool(g.get("hangs_together", False)),
     )
 
 

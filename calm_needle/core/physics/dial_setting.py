@@ -25,7 +25,7 @@ else:
     np = Lazy("numpy")
 
 Goal = Literal["least worst", "book points", "exact"]
-ROUNDS, STILL_HZ = 16, 0.5
+ROUNDS, STILL_HZ, ENOUGH = 16, 0.5, 2e-6
 STEP: Mapping[PartName, float] = {"coil": 0.1, "trimmer": 0.5, "padder": 0.1}  # how far one programme may go before it is straightened anew
 PEAKED_TO_HZ = 60.0  # how well a peak with an adjuster comes to a frequency, of an ordinary strip
 
@@ -95,7 +95,7 @@ def best_setting(
             step = step / 4.0
             x = best
             continue
-        if float(np.abs(found - x).max()) < 1e-7:
+        if float(np.abs(found - x).max()) < ENOUGH:
             break
         x = found
     return _as_it_stands(fit, parts, {**now, **dict(zip(parts, best.tolist(), strict=True))})

@@ -10,7 +10,8 @@ class Phase(NamedTuple):
 
     short: how a bar names it. page: the screen that is its own, or "" for one worked through at the bench or by hand.
     words: what its page is for. gated: nothing of it begins before the set is sound. led: a run leads through its steps.
-    noun: what its steps are about, in a sentence. if_needed: called for by a step that cannot be met, and not otherwise.
+    noun: what its steps are about, in a sentence. if_needed: called for by a step that cannot be met, and not otherwise. look:
+    the screen on which its results are looked at.
     """
 
     name: str
@@ -21,6 +22,7 @@ class Phase(NamedTuple):
     led: bool = False
     noun: str = "the set"
     if_needed: bool = False
+    look: str = ""
 
 
 PHASES: tuple[Phase, ...] = (
@@ -29,7 +31,7 @@ PHASES: tuple[Phase, ...] = (
     Phase("health", "Health", "parts", "by what is measured: every part, every band"),
     Phase("fault finding", "Faults", if_needed=True),
     Phase("intermediate frequency", "IF", gated=True, led=True, noun="the IF strip"),
-    Phase("oscillator and dial", "Oscillator", gated=True, led=True, noun="the dial"),
+    Phase("oscillator and dial", "Oscillator", gated=True, led=True, noun="the dial", look="dial"),
     Phase("front end", "Front end", gated=True, led=True, noun="the front end"),
     Phase("verification", "Verify", gated=True, led=True, noun="the set"),
     Phase("record", "Record"),

@@ -169,7 +169,7 @@ def _apply(state: RunState, act: Act) -> RunState:
             assert state.visit is not None and state.visit.step_id == act.detail["step_id"]
             closed = replace(state.visit, outcome=act.kind, detail=act.detail)
             visits = (*(v for v in state.visits if v.id != closed.id), closed)
-            return _advance(replace(state, visit=None, visits=visits), closed.place)
+            return _advance(replace(state, visit=None, visits=visits), closed.place, ends=act.kind == "no_peak")
         case "back":
             return _go_back(state, act.detail["visit"])
         case "decide":
@@ -195,10 +195,11 @@ def _first_of(plan: Plan, index: int) -> Place | None:
     return Place(group.id, group.steps[0].id, 1)
 
 
-def _advance(state: RunState, done: Place) -> RunState:
+def _advance(state: RunState, done: Place, *, ends: bool) -> RunState:
+    """Go on behind a step. ends: it could not be done, so neither can what hangs together with it."""
     group = state.plan.group(done.group_id)
     index = [s.id for s in group.steps].index(done.step_id or "")
-    if index + 1 < len(group.steps):
+    if index + 1 < len(group.steps) and not (ends and group.hangs_together):
         return replace(state, place=Place(group.id, group.steps[index + 1].id, done.round))
     if group.repeat is not None or group.decides:
         return replace(state, stage="decision", place=Place(group.id, None, done.round))

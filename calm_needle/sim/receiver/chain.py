@@ -154,7 +154,7 @@ class Chain:
     def near(self, stage_id: str, wave: Wave, now: Now, *, entry: int) -> Seen:
         """Return what a loop beside a stage picks up of what leaves it: a little, of the oscillator too, and it hangs on nothing."""
         beside = [s for s in self.all if s.stage_id == stage_id]
-        own = [w for s in beside for w in s.own(now)]
+        own = [w for s in beside for w in s.radiated(now)]
         last = max((i for i, s in enumerate(self.stages) if s in beside), default=-1)
         if last >= entry:
             now, _ = self.settle(wave, now, entry=entry)

@@ -34,6 +34,8 @@ GENERATOR_OHM = 50.0
 AVERAGING_S = 0.1  # s, of a meter fit for peaking
 TONE_HZ = 400.0
 LOOP = "loop "
+# What a set is given beside its faults: nobody has touched its tanks since its maker had every part of them as drawn.
+AS_DRAWN = "tanks-as-drawn"
 STRIP_ALIGNED = "strip-aligned"  # what a set is given beside its faults: somebody has aligned its strip, and nothing else
 
 
@@ -101,8 +103,9 @@ class PracticeReceiver:
         self.dial = Dial(model, printed)
         tuning: dict[str, Adjuster] = {TUNING_ID: self.dial.tuning} if self.dial.band else {}
         self.adjusters: dict[str, Adjuster] = {**self.chain.adjusters, **tuning}  # cores, trimmers, padders, presets, and the tuning
-        make(model, self.chain, self.dial, self.parts, seed=seed, spread=misalign != "none")
-        self._misalign(misalign)
+        as_drawn = misalign == "none" or AS_DRAWN in faults
+        make(model, self.chain, self.dial, self.parts, seed=seed, spread=not as_drawn)
+        self._misalign(misalign, tanks="none" if as_drawn else misalign)
         if STRIP_ALIGNED in faults:
             self.align_strip()
         self.retune()
@@ -344,7 +347,7 @@ class PracticeReceiver:
         if state.get("band") in self.dial.bands:
             self.dial.point(float(state["dial_hz"]))
 
-    def _misalign(self, misalign: Misalignment) -> None:
+    def _misalign(self, misalign: Misalignment, *, tanks: Misalignment) -> None:
         """Put everything where its maker had it, and then as far off as somebody left it."""
         waxed = set(self.model.simulation.get("waxed", ()))
         for stage in self.chain.all:
@@ -360,9 +363,9 @@ class PracticeReceiver:
         for band in self.dial.bands:
             rng = random.Random(f"{self.seed} tanks {band}")
             # The oscillator is listed behind the aerial circuit, and was left off before it.
-            for tanks in sorted(self.chain.all, key=lambda s: s is not self.chain.oscillator):
-                if band in tanks.tanks:
-                    tanks.tanks[band].leave_off(rng, TANKS_LEFT_OFF[misalign])
+            for stage in sorted(self.chain.all, key=lambda s: s is not self.chain.oscillator):
+                if band in stage.tanks:
+                    stage.tanks[band].leave_off(rng, TANKS_LEFT_OFF[tanks])
         for name in self.parts.seized:
             seized = self.adjusters.get(name)
             if isinstance(seized, Core):

@@ -116,7 +116,7 @@ def sweep(conn: sqlite3.Connection, job_id: int, form: dict[str, str], meters: M
     label = form.get("label", "").strip()
     if len(label) > LONGEST_LABEL:
         raise FieldsRefused({"coverage": f"In at most {LONGEST_LABEL} letters: how the set stands."})
-    stage = next((s.id for s in model.stages if s.kind == "oscillator"), None)
+    stage = model.oscillator_stage()
     if stage is None:
         raise FieldsRefused({"coverage": "This dossier has no oscillator to pick up."})
     readings: list[tuple[str, float, float, float]] = []
@@ -259,7 +259,7 @@ def _measured_ends(band: DialBand, readings: list[Reading]) -> tuple[float, floa
 def _meets(m: Meeting) -> str:
     amount = format_si(abs(m.overlap_hz), unit="Hz", digits=3)
     how = f"overlap by {amount}" if m.overlap_hz >= 0 else f"leave a gap of {amount}"
-    return f"{m.lower[0].upper()}{m.lower[1:]} and {m.upper} {how}."
+    return f"{_begun(m.lower)} and {m.upper} {how}."
 
 
 def _picked(model: Model, rows: list[coverage.CoverageRow]) -> list[Picked]:
@@ -276,8 +276,12 @@ def _levels(last: list[Picked], before: list[Picked], names: dict[str, str]) -> 
         older = [(100.0 * r.share, r.vpp) for r in before if r.band == band]
         if older:
             lines.append(Line("before", older, "before", dashed=True))
-        out.append((band, Curves(f"{names.get(band, band)}: the oscillator over the shaft’s travel", "%", "V", lines)))
+        out.append((band, Curves(f"{_begun(names.get(band, band))}: the oscillator over the shaft’s travel", "%", "V", lines)))
     return out
+
+
+def _begun(name: str) -> str:
+    return name[:1].upper() + name[1:]
 
 
 def _compared(last: list[Picked], before: list[Picked], names: dict[str, str]) -> list[str]:
@@ -287,5 +291,5 @@ def _compared(last: list[Picked], before: list[Picked], names: dict[str, str]) -
         now, then = ([r.vpp for r in of if r.band == band and r.vpp > 0] for of in (last, before))
         if now and then:
             ratio = (sum(now) / len(now)) / (sum(then) / len(then))
-            out.append(f"{names.get(band, band)}: {ratio:.2f} times the sweep before.")
+            out.append(f"{_begun(names.get(band, band))}: {ratio:.2f} times the sweep before.")
     return out

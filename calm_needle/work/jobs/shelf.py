@@ -40,6 +40,7 @@ class PhaseLine:
     run_id: int | None
     can_run: bool
     partly: bool = False  # what is to be done again is less than all of it
+    look: str = ""  # the screen on which its results are looked at
 
 
 def take_in_dossier(conn: sqlite3.Connection, content: bytes, *, name: str) -> Model:
@@ -235,7 +236,7 @@ def phases_of(conn: sqlite3.Connection, job: shelf.JobRow) -> list[PhaseLine]:
         else:
             words = phase.words or "by hand; the program keeps that it was done"
         partly = not running and not done and stale is not None and bool(stale.groups) and can_run
-        lines.append(PhaseLine(phase.name, state, words, last.id if last else None, can_run, partly))
+        lines.append(PhaseLine(phase.name, state, words, last.id if last else None, can_run, partly, phase.look))
     return lines
 
 

@@ -1,5 +1,6 @@
 """The record of a run: what was before, what is after, what was done and decided, what was left alone."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
@@ -22,6 +23,7 @@ from calm_needle.store.shelf import JobRow
 from calm_needle.work.bench.bench_thread import bead_label
 from calm_needle.work.bench.run_book import RunBook, stale_now
 from calm_needle.work.jobs import intake
+from calm_needle.work.record.dial_record import dial_section
 from calm_needle.work.soundness import parts_sweep, repairs
 from calm_needle.work.workshop import Workshop
 
@@ -110,7 +112,7 @@ def _read(book: RunBook) -> Record:
         finished=book.state.stage == "finished",
         by_hand=book.run.bench != "instruments",
         lines=[_line(book, v) for v in visits if not _kind(book, v).compares],
-        decisions=[d["sentence"] + ("" if d["advised"] == d["go_on"] else " Decided otherwise.") for d in book.state.decisions],
+        decisions=[_decided(d) for d in book.state.decisions],
         findings=book.findings(),
         notes=book.notes(),
         left_out=[f"{book.plan.step(v.step_id).title}: {v.detail['reason']}" for v in visits if v.outcome == "skip"],
@@ -125,9 +127,17 @@ def _read(book: RunBook) -> Record:
     curves = [_response(book, visit, name) for visit, name in zip(ends, names, strict=False)]
     if curves := [c for c in curves if len(c.points) > 1]:
         record.sections.append(Section("response", curves=tuple(curves), nominal=book.model.if_hz))
+    if (dial := dial_section(book.model, book.state.decisions)) is not None:
+        record.sections.append(dial)
     record.sections.append(Section("adjusters", ("gained", "turned", "what was seen"), tuple(_row(line) for line in record.lines)))
     record.sections.extend(_set_ups(book))
     return record
+
+
+def _decided(decision: Mapping[str, Any]) -> str:
+    """What was decided, and that it was not what was advised."""
+    as_advised = decision["advised"] == decision.get("chosen", decision["go_on"])
+    return str(decision["sentence"]) + ("" if as_advised else " Decided otherwise.")
 
 
 def _change(repair: Repair) -> str:

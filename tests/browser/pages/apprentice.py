@@ -6,7 +6,7 @@ from playwright.sync_api import expect
 
 from tests.browser.pages.bench_page import BenchPage
 
-MOST_PRESSES = 900
+MOST_PRESSES, MOST_AT_ONCE = 900, 40
 FURTHER = (20, 60, 140)  # touches without anything, after which the other way is tried
 CLOSE_HZ = 700.0  # of a beat, from where the hand turns finely
 # What the advice calls an amount of turning, the longer words first.
@@ -86,6 +86,9 @@ class Apprentice:
             elif "slips" in advice:
                 bench.press("w")
                 expect(bench.page.locator("[data-part=advice] p").first).not_to_contain_text("slips")
+            elif "is at its stop or does not move" in advice:
+                way = -way
+                self._turn(way)
             elif "clockwise" in advice:
                 way = self._turn_as_told(advice)
             elif bench.at_stop or (advice.startswith("Nothing yet") and away in FURTHER):
@@ -114,10 +117,12 @@ class Apprentice:
 
     def _turn_as_told(self, advice: str) -> int:
         """Turn by about as much as the advice says, the way it says; return that way."""
+        degrees = re.search(r"about (\d+)°", advice)
         amount = next((turns for words, turns in SAID.items() if words in advice), 0.25)
+        amount = int(degrees[1]) / 360.0 if degrees else 0.001 if "less than a degree" in advice else amount
         way = -1 if "anticlockwise" in advice else 1
-        fine = amount < 0.12
-        for _ in range(max(1, round(0.8 * amount / (0.01 if fine else 0.05)))):
+        fine = amount < 2.4 * self.bench.step()
+        for _ in range(min(MOST_AT_ONCE, max(1, round(0.8 * amount / self.bench.step(fine=fine))))):
             self.bench.turn(way, fine=fine)
         self.bench.wait_for_reading_after(self.bench.reading_id + 6)
         return way

@@ -117,6 +117,10 @@ class BenchPage:
         self.press(("Shift+" if fine else "") + ("ArrowRight" if way > 0 else "ArrowLeft"))
         self.wait_for_reading_after(before + 1)
 
+    def step(self, *, fine: bool = False) -> float:
+        """How far one press of an arrow key turns the adjuster in hand (turns)."""
+        return float(self.page.locator("[x-ref=core]").get_attribute("data-fine" if fine else "data-coarse") or 0.05)
+
     def wait_for_turns(self, turns: float) -> None:
         """Wait until the core is said to have been turned by so much."""
         expect(self.page.locator("[x-ref=turns]")).to_have_text(f"{turns:+.2f}")

@@ -53,25 +53,28 @@ def dial_decision(model: Model, state: RunState, group: Group, asked: Mapping[st
     try:
         found = fit(band.drawn, readings) if readings else None
     except CalmNeedleError as fault:
+        if doubts:
+            return Decision(title, *doubt_words(band, doubts[0], evidence.since_turned()), (again, leave), AGAIN, "danger")
         return Decision(title, "These readings cannot be those of this band.", str(fault), (again, leave), AGAIN, "danger", picture=None)
     if found is None:
         return Decision(
             title, "Nothing was read on this band.", "Read its marks, or go on to the next band.", (again, leave), AGAIN, "watch"
         )
+    best = best_setting(found)
     picture = _picture(band, found, evidence.since_turned())
     if doubts:
         sentence, what = doubt_words(band, doubts[0], evidence.since_turned())
-        return Decision(title, sentence, what, (again, *_ways(model, band, found, numbers, asked), leave), AGAIN, "danger", picture=picture,
+        return Decision(title, sentence, what, (again, *_ways(model, band, found, best, numbers=numbers, asked=asked), leave), AGAIN, "danger", picture=picture,
                         detail=_detail(band, found, None))  # fmt: skip
     cause = cause_of(band.drawn, readings) if number == 0 or len(readings) > len(whole.read_at_hz) else None
-    ways = _ways(model, band, found, numbers, asked)
-    best = best_setting(found)
+    ways = _ways(model, band, found, best, numbers=numbers, asked=asked)
     return _decided(
-        band, found, best, ways, leave, cause=cause, number=number, stuck=evidence.stuck, picture=picture, title=title, asked=asked
+        model, band, found, best, ways, leave, cause=cause, number=number, stuck=evidence.stuck, picture=picture, title=title, asked=asked
     )
 
 
 def _decided(
+    model: Model,
     band: DialBand,
     found: Fit,
     best: Setting,
@@ -100,7 +103,7 @@ def _decided(
     tolerance = f"Its tolerance is {band.tolerance_percent:g} % ({band.tolerance_from})."
     least = f"These adjusters can bring the worst down to {size(best.worst_hz)}."
     named = [cause_words(band, cause)] if cause else []
-    more = [_stuck_words(band, found)] if stuck else []
+    more = [_stuck_words(model, band, found, stuck)] if stuck else []
     detail = _detail(band, found, best)
 
     def decide(sentence: str, evidence: str, *, advised: str, tone: Tone, found_too: Sequence[Found] = (*named, *more)) -> Decision:
@@ -126,7 +129,7 @@ def _decided(
     return decide(sentence, "No other setting of these adjusters does better.", advised=LEAST, tone="live")
 
 
-def _ways(model: Model, band: DialBand, found: Fit, numbers: tuple[int, int], asked: Mapping[str, Any]) -> list[Option]:
+def _ways(model: Model, band: DialBand, found: Fit, best: Setting, *, numbers: tuple[int, int], asked: Mapping[str, Any]) -> list[Option]:
     """The settings that can be aimed at, each with its moves and with what it costs elsewhere."""
     if not band.adjusters:
         return []
@@ -139,8 +142,8 @@ def _ways(model: Model, band: DialBand, found: Fit, numbers: tuple[int, int], as
     means = means_named(str(asked.get("means", "counter")))
     out: list[Option] = []
     for option_id, label, goal, at_hz in goals:
-        setting = best_setting(found, goal=goal, at_hz=at_hz)
-        moves = moves_to(found, setting)
+        setting = best if goal == "least worst" else best_setting(found, goal=goal, at_hz=at_hz)
+        moves = moves_to(found, setting, dial_hz=more_marks(band))
         groups = (
             moving_group(model, band, means, moves, number=numbers[0]),
             reading_group(model, band, means, marks_hz=more_marks(band), number=numbers[1]),
@@ -185,16 +188,15 @@ def _unmet_words(band: DialBand, best: Setting) -> Found:
     )
 
 
-def _stuck_words(band: DialBand, found: Fit) -> Found:
-    """An adjuster that does not move: what the others can do, and what fitting a trimmer in its place would bring."""
-    missing = [p for p in ("coil", "trimmer", "padder") if band.parts.get(p) and p not in band.adjusters]
+def _stuck_words(model: Model, band: DialBand, found: Fit, stuck: frozenset[str]) -> Found:
+    """An adjuster that does not move: what the others can do, and what fitting a trimmer in the padder's place would bring."""
     alone = best_setting(found)
     out = f"One adjuster has to do for two: the worst error is then {size(alone.worst_hz)}."
     if found.drawn.padder_f is not None and "padder" not in band.adjusters:
         with_padder = best_setting(found, turnable=(*found.drawn.turnable, "padder"))
         out += f" With the padder made adjustable ({trimmer_words(found.drawn.padder_f)}) it would be {size(with_padder.worst_hz)}."
-    names = " and ".join(band.parts[p] for p in missing if band.parts[p]) or "An adjuster"
-    return Found(f"The dial on {band.band.name}", f"{names} cannot be turned.", out)
+    names = " and ".join(model.adjuster(a).name for a in sorted(stuck))
+    return Found(f"The dial on {band.band.name}", f"{names[0].upper()}{names[1:]} cannot be turned, or not far enough.", out)
 
 
 def _picture(band: DialBand, found: Fit, readings: Sequence[Reading]) -> Picture:

@@ -67,6 +67,7 @@ def moving_group(model: Model, band: DialBand, means: Means, moves: Iterable[Mov
         "id": f"move-{band.band.id}-{number}".lower(),
         "phase": PHASE,
         "title": f"Setting the dial on {band.band.name}",
+        "hangs_together": True,
         "steps": steps,
         "derived": {"from": "what was read at the marks", "first": True},
         "invalidated_by": [OSCILLATING],
@@ -130,7 +131,7 @@ def _set(model: Model, band: DialBand, means: Means, dial_hz: float, signal_hz: 
     own = _own_set(model, band)
     receiver = {**own.get("receiver", {}), "band": band.band.id, "tuning_hz": dial_hz}
     if means.reads == "oscillator":
-        stage = next((s.id for s in model.stages if s.kind == OSCILLATING), OSCILLATING)
+        stage = model.oscillator_stage() or OSCILLATING
         indicator = {
             "quantity": "oscillator frequency",
             "unit": "Hz",

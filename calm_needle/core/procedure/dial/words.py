@@ -9,6 +9,7 @@ from calm_needle.core.procedure.dial.band import NOUNS, DialBand
 from calm_needle.core.quantities import format_plain, format_si
 
 STOCK = (1.0, 1.2, 1.5, 1.8, 2.2, 2.7, 3.3, 3.9, 4.7, 5.6, 6.8, 8.2)
+LEAST_SHOWN_HZ = 0.5  # no dial is known so well
 LESS, ROOM = 0.93, 2.0  # how much of the wanted value is fixed; how far the trimmer goes beyond what is missing
 
 
@@ -19,7 +20,7 @@ def hz(value: float) -> str:
 
 def size(value_hz: float) -> str:
     """Return how large an error is, without its sign."""
-    return format_si(abs(value_hz), unit="Hz", digits=3)
+    return format_si(abs(value_hz), unit="Hz", digits=3) if abs(value_hz) >= LEAST_SHOWN_HZ else "0\u2009Hz"
 
 
 def mark(value_hz: float) -> str:
@@ -108,7 +109,7 @@ def repair_words(band: DialBand, cause: Cause) -> str:
         if cause.off < 0:
             missing = format_si(-cause.off * padder_f, unit="F", digits=2)
             return f"Put {missing} across it, or fit a new one of {format_si(padder_f, unit='F', digits=3)}."
-        return f"Fit a new one of {format_si(padder_f, unit='F', digits=3)}, {trimmer_words(padder_f)}."
+        return f"Fit a new one of {format_si(padder_f, unit='F', digits=3)}, or {trimmer_words(padder_f)}, and it can be set."
     if cause.part == "gang value":
         return "Was the gang changed? One of another value wants its own dial; compare its sections with the drawn ones."
     return "Measure its inductance against the drawn one: shorted turns have less."
@@ -119,7 +120,7 @@ def trimmer_words(wanted_f: float) -> str:
     fixed_f = stock_below(LESS * wanted_f)
     missing_f = wanted_f - fixed_f
     low, high = (format_si(v, unit="F", digits=2) for v in (0.25 * missing_f, ROOM * missing_f))
-    return f"or {format_si(fixed_f, unit='F', digits=2)} with a trimmer of {low} to {high} across it, and it can be set"
+    return f"{format_si(fixed_f, unit='F', digits=2)} with a trimmer of {low} to {high} across it"
 
 
 def stock_below(value: float) -> float:

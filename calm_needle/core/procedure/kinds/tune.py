@@ -12,7 +12,7 @@ from typing import Any
 from calm_needle.core.dossier.model import Step
 from calm_needle.core.procedure.advice import Advice, turns_in_words, way_in_words
 from calm_needle.core.procedure.judge import Context, Moment, Move, Standing
-from calm_needle.core.procedure.kinds.kind import StepKind
+from calm_needle.core.procedure.kinds.kind import Offer, StepKind
 from calm_needle.core.procedure.kinds.limits import LimitsJudge
 from calm_needle.core.procedure.series import Seen
 from calm_needle.core.quantities import format_si
@@ -21,7 +21,8 @@ APART_TURNS = 0.004  # between two places that tell hertz per turn
 FAR_TURNS = 0.25  # from which on it is not crept
 AWAY = 1.3  # times what it was short by, a moment ago
 AWAY_S = 0.7
-DEGREES = 360.0
+DEGREES, FEW_DEGREES = 360.0, 40.0
+FINEST_DEGREES = 0.1  # to which a hand sets an adjuster, with a long tool
 SET_TO_SHARE = 0.5  # of the tolerance, how well it is set
 
 
@@ -41,6 +42,7 @@ class TuneJudge(LimitsJudge):
                 self._places[-1] = turns, seen.value
             else:
                 self._places.append((turns, seen.value))
+            self._as_near_as_a_hand_can()
 
     def standing(self, moment: Moment) -> Standing:
         plain = super().standing(moment)
@@ -52,10 +54,18 @@ class TuneJudge(LimitsJudge):
         per_turn = self._hz_per_turn()
         if per_turn is not None:
             detail["hz_per_turn"] = per_turn
-        stood = replace(plain, detail=detail)
+        phrase = self._what[0].upper() + self._what[1:]
+        beside = format_si(abs(self._aim["centre"] - now.value), unit="Hz", digits=3)
+        unmoved = f"{phrase} did not bring it there.", f"It stayed {beside} beside."
+        stood = replace(plain, detail=detail, nothing=unmoved)
         off = self._aim["centre"] - now.value
-        if abs(off) <= self._aim["tolerance"]:
+        if self.low <= now.value <= self.high:
             return stood
+        if self._series.watched[-1].at_stop:
+            too = plain.advice.sentence.split(". ", maxsplit=1)[0]
+            words = "Turn the other way. If it stops both ways, or no tool moves it, say so: the others are then set without it."
+            advice = Advice("watch", "stop", f"{too}, and {self._what} is at its stop or does not move.", words)
+            return replace(stood, advice=advice, move=Move("turn_back"))
         if per_turn is not None:
             left = off / per_turn
             touchy = abs(per_turn) / DEGREES > self._aim["tolerance"]
@@ -64,7 +74,7 @@ class TuneJudge(LimitsJudge):
             if touchy:
                 words += " Touchy: move it by a hair, take the hand away, and look."
             too = plain.advice.sentence.split(". ", maxsplit=1)[0]
-            sentence = f"{too}. Turn {self._what} {way_in_words(left)}, about {turns_in_words(left)}."
+            sentence = f"{too}. Turn {self._what} {way_in_words(left)}, {_amount(left)}."
             advice = Advice("live", "onward", sentence, words)
             return replace(
                 stood, advice=advice, move=Move("turn_back" if abs(left) > FAR_TURNS else "approach", turns=left, short=abs(off))
@@ -73,6 +83,13 @@ class TuneJudge(LimitsJudge):
             sentence = plain.advice.sentence.split(". ", maxsplit=1)[0] + ", and going away. Turn the other way."
             return replace(stood, advice=Advice("watch", "turn_back", sentence, plain.advice.evidence), move=Move("turn_back"))
         return replace(stood, move=Move("search" if len(self._places) <= 1 and self._places else "approach", short=abs(off)))
+
+    def _as_near_as_a_hand_can(self) -> None:
+        """Ask no more of a touchy adjuster than a hand can do."""
+        per_turn = self._hz_per_turn()
+        finest = FINEST_DEGREES / DEGREES * abs(per_turn) if per_turn is not None else 0.0
+        near = max(self._aim["tolerance"], finest)
+        self.low, self.high = self._aim["centre"] - near, self._aim["centre"] + near
 
     def _hz_per_turn(self) -> float | None:
         """What a turn does about here (Hz), by the last two places that lie apart; None before it is known."""
@@ -91,6 +108,14 @@ class TuneJudge(LimitsJudge):
         return before is not None and abs(seen[-1].value - centre) > AWAY * abs(before.value - centre)
 
 
+def _amount(left: float) -> str:
+    """How far that is: of what is touchy in degrees, for a hair is too much."""
+    degrees = abs(left) * DEGREES
+    if degrees < 1.0:
+        return "less than a degree"
+    return f"about {degrees:.0f}°" if degrees < FEW_DEGREES else f"about {turns_in_words(left)}"
+
+
 def report(detail: Mapping[str, Any]) -> str:
     """Return how it reads in the record."""
     return {"inside": "brought to its frequency", "settling": "brought there, not seen to stay"}.get(detail["verdict"], "left beside it")
@@ -101,6 +126,11 @@ def said_of_the_dial(_: Step, detail: Mapping[str, Any]) -> tuple[float, float] 
     return (detail["receives_hz"], detail["sigma_hz"]) if "receives_hz" in detail else None
 
 
+def offers(_: Step) -> tuple[Offer, ...]:
+    """Return what else may be said of an adjuster: that it does not bring the oscillator there."""
+    return (Offer("no_peak", "It cannot be brought there", "X"),)
+
+
 KIND = StepKind(
     "tune",
     "Bring to frequency",
@@ -108,6 +138,7 @@ KIND = StepKind(
     sign="limits",
     reads="offset",
     needs=("indicator", "adjusters", "aim.centre", "aim.tolerance", "aim.mark_hz", "aim.if_hz", "aim.sign"),
+    offers=offers,
     report=report,
     dial=said_of_the_dial,
 )

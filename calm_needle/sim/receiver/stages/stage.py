@@ -88,6 +88,10 @@ class Stage:
         """Return the half-power width (Hz) of what passes far less than coils do about the IF; infinite of anything else."""
         return math.inf
 
+    def radiated(self, now: Now) -> Sequence[Wave]:
+        """Return what a loop beside it is near: what it makes itself, where nothing stands higher."""
+        return self.own(now)
+
     def own(self, now: Now) -> list[Wave]:
         """Return what it makes by itself, where it oscillates."""
         return []

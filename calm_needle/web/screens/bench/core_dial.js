@@ -36,6 +36,7 @@
     show(turns) { this.shown = turns; this.draw(); }
     draw() {
       this.face.setAttribute('transform', `rotate(${(this.shown * 360).toFixed(1)})`);
+      this.element.dataset.coarse = this.step(false); this.element.dataset.fine = this.step(true);
       this.element.setAttribute('aria-valuenow', this.shown.toFixed(this.travel < LONG ? 3 : 2));
       this.element.setAttribute('aria-valuetext', `${this.shown.toFixed(2)} turns`);
     }

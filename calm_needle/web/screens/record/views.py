@@ -48,6 +48,7 @@ def _sections(record: work.Record) -> dict[str, Section | None]:
     return {
         "figures": section(record.sections, "before and after"),
         "response": section(record.sections, "response"),
+        "dial": section(record.sections, "dial"),
     }
 
 

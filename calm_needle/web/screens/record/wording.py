@@ -5,6 +5,7 @@ from calm_needle.core.quantities import TRUE_MINUS, format_db, format_si, split_
 
 NOT_MEASURED = "not measured"
 # Figures that a quantity is shown with: a frequency of a strip to ten hertz, a turn to a hundredth.
+ERRORS_BELOW_HZ = 50e3  # no frequency of a set is so low; an error is
 PLACES = {"Hz": 2, "turn": 2}
 
 
@@ -27,6 +28,10 @@ def amount(a: Amount) -> str:
         return format_db(a.value)
     if a.unit == "turn":
         return f"{round(a.value, PLACES['turn']) + 0.0:+.{PLACES['turn']}f}".replace("-", TRUE_MINUS)  # no minus before nothing
+    if a.unit == "Hz" and a.signed:
+        return format_si(a.value, unit="Hz", digits=3, signed=True)
+    if a.unit == "Hz" and abs(a.value) < ERRORS_BELOW_HZ:
+        return format_si(a.value, unit="Hz", digits=3)
     if a.unit == "Hz":
         return f"{a.value / 1e3:.{PLACES['Hz']}f}\u2009kHz" if abs(a.value) < 2e6 else format_si(a.value, unit="Hz", digits=6)
     number, unit = split_si(a.value, unit=a.unit, digits=3)

@@ -1,0 +1,30 @@
+"""The dial in a run's record: each band's errors over its marks, as found and as left."""
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from calm_needle.core.dossier.model import Model
+from calm_needle.core.procedure.report import Amount, Row, Section
+from calm_needle.core.quantities import format_plain
+
+
+def dial_section(model: Model, decisions: Sequence[Mapping[str, Any]]) -> Section | None:
+    """Return the errors at the marks of each band that was decided about, by the first decision and by the last; None without any."""
+    by_band: dict[str, list[Mapping[str, Any]]] = {}
+    for decision in decisions:
+        detail = decision.get("dial") or {}
+        if "band" in detail:
+            by_band.setdefault(detail["band"], []).append(detail)
+    names = {b.id: b.name for b in model.bands}
+    rows = [row for band, details in by_band.items() for row in _rows(names.get(band, band), details[0], details[-1])]
+    return Section("dial", ("as found", "as left"), tuple(rows)) if rows else None
+
+
+def _rows(name: str, first: Mapping[str, Any], last: Mapping[str, Any]) -> list[Row]:
+    worst = Row(f"{name}, worst", (Amount(first["worst_hz"], "Hz"), Amount(last["worst_hz"], "Hz")))
+    least = Row(f"{name}, least its adjusters can do", (None, Amount(last["least_worst_hz"], "Hz"))) if last.get("least_worst_hz") else None
+    marks = [
+        Row(f"{name} at {format_plain(mark, unit='Hz', digits=5)}", (Amount(a, "Hz", signed=True), Amount(b, "Hz", signed=True)))
+        for mark, a, b in zip(first["marks_hz"], first["errors_hz"], last["errors_hz"], strict=True)
+    ]
+    return [worst, *([least] if least else []), *marks]

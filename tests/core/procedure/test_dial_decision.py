@@ -1,0 +1,93 @@
+"""What a person is told once the marks of a band were read, whatever is the matter with the readings."""
+
+import unittest
+from collections.abc import Mapping
+from typing import Any
+
+from calm_needle.core.procedure.decision import Decision
+from calm_needle.core.procedure.dial.advice import dial_decision
+from calm_needle.core.procedure.dial.band import dial_bands
+from calm_needle.core.procedure.plan import Plan, plan_of
+from calm_needle.core.procedure.run import Act, fold
+from tests.support import dossiers
+
+MODEL = dossiers.model("halvern-6b")
+PHASE = "oscillator and dial"
+
+
+def decided(receives: Mapping[float, float], *, band: str = "MW", **asked: Any) -> Decision:
+    """The decision after each mark of a band was read to receive so much (Hz)."""
+    plan: Plan = plan_of(MODEL, PHASE)
+    group = next(g for g in plan.groups if g.steps[0].set_up.tuning.band == band)
+    acts: list[Act] = []
+    for other in plan.groups[: plan.index(group.id)]:
+        acts += [a for step in other.steps for a in (_act(len(acts), "begin", step.id), _act(len(acts) + 1, "skip", step.id, reason="x"))]
+        acts.append(Act(900 + len(acts), "decide", "", {"group_id": other.id, "round": 1, "go_on": False}))
+    for step in group.steps:
+        at = receives.get(float(step.aim["mark_hz"]))
+        said = {"receives_hz": at, "sigma_hz": 20.0} if at else {"reason": "x"}
+        acts += [_act(len(acts), "begin", step.id), _act(len(acts) + 1, "take" if at else "skip", step.id, **said)]
+    state = fold(plan, acts)
+    return dial_decision(MODEL, state, group, asked)
+
+
+def _act(number: int, kind: Any, step_id: str, **detail: Any) -> Act:
+    return Act(number, kind, "2026-11-26T08:00:00.000Z", {"step_id": step_id, "round": 1, **detail})
+
+
+class Decided(unittest.TestCase):
+    def test_within_tolerance_it_is_left_alone_and_said_what_touching_makes_stale(self) -> None:
+        found = decided({600e3: 600.4e3, 1000e3: 1001e3, 1400e3: 1402e3})
+        self.assertEqual((found.advised, found.tone), ("leave", "good"))
+        self.assertIn("stale", found.evidence)
+        touched_up = decided({600e3: 600.4e3, 1000e3: 1001e3, 1400e3: 1402e3}, touch_up=True)
+        self.assertEqual(touched_up.advised, "least-worst")
+
+    def test_beyond_it_two_moves_with_what_each_way_costs(self) -> None:
+        found = decided({600e3: 588e3, 1000e3: 1006e3, 1400e3: 1431e3}, listens_hz=909e3)
+        self.assertEqual(found.advised, "least-worst")
+        least, book, exact = (found.option(o) for o in ("least-worst", "book", "exact"))
+        assert least and book and exact
+        self.assertEqual(len(least.steps), 2)
+        self.assertRegex(least.steps[0], r"^Pointer to .*Hz, oscillator to .*Hz, with the .*: .*Hz (up|down)\.$")
+        self.assertEqual([c[0] for c in exact.costs], ["worst", "ends", "where you listen"])
+        self.assertEqual(exact.costs[2][1], "0\u2009Hz")
+        self.assertEqual([g["id"] for g in least.groups], ["move-mw-1", "oscillator-mw-2"])
+
+    def test_by_a_generator_the_moves_say_where_it_is_to_stand(self) -> None:
+        found = decided({600e3: 588e3, 1000e3: 1006e3, 1400e3: 1431e3}, means="generator")
+        least = found.option("least-worst")
+        assert least is not None
+        self.assertIn("generator to", least.steps[0])
+        self.assertEqual(least.groups[0]["steps"][0]["kind"], "peak")
+
+    def test_what_does_not_fit_is_said_before_anything_is_advised(self) -> None:
+        for receives, said in (
+            ({600e3: 605e3, 1000e3: 1005e3, 1400e3: 1405e3}, "at every mark alike"),
+            ({600e3: 603e3, 1000e3: 1206e3, 1400e3: 1409e3}, "does not fit the others"),
+            ({600e3: 160e3, 1000e3: 208e3, 1400e3: 258e3}, "These are not readings of medium wave"),
+            ({600e3: 603e3}, "One mark is too few"),
+        ):
+            with self.subTest(said):
+                found = decided(receives)
+                self.assertIn(said, found.sentence)
+                self.assertEqual((found.advised, found.tone), ("again", "danger"))
+
+    def test_a_strip_beside_its_frequency_is_said_before_the_dial_is_touched(self) -> None:
+        found = decided({600e3: 588e3, 1000e3: 1006e3, 1400e3: 1431e3}, strip_hz=463e3)
+        self.assertIn("no adjuster of this band does that", found.sentence)
+        self.assertIn("463", found.evidence)
+
+    def test_nothing_read_is_no_ground_for_advice(self) -> None:
+        self.assertIn("Nothing was read", decided({}).sentence)
+
+
+class Bands(unittest.TestCase):
+    def test_each_dossier_s_bands_are_solved_with_the_adjusters_that_it_lists(self) -> None:
+        turns = {band.band.id: tuple(band.adjusters.values()) for band in dial_bands(MODEL).values()}
+        self.assertEqual(turns, {"LW": ("T5", "C21"), "MW": ("T4", "C20"), "SW": ("L6", "T3")})
+
+    def test_an_error_is_also_so_many_millimetres_of_the_scale(self) -> None:
+        band = dial_bands(MODEL)["MW"]
+        self.assertAlmostEqual(band.error_mm(dial_hz=1000e3, error_hz=10e3), (137.7 - 117.3) / 20.0, places=6)
+        self.assertLess(band.error_mm(dial_hz=600e3, error_hz=-5e3), 0.0)

@@ -1,0 +1,57 @@
+import unittest
+
+from calm_needle.core.soundness.coverage import Picked, dead_zones, judge_coverage
+
+NAMES = {"MW": "medium wave", "SW": "short wave", "LW": "long wave"}
+BANDS = {"LW": (150e3, 285e3), "MW": (525e3, 1605e3), "SW": (5.9e6, 18.2e6)}
+
+
+def swept(dies: object, *, bands: tuple[str, ...] = ("LW", "MW", "SW"), vpp: float = 0.4) -> list[Picked]:
+    """A sweep of a set that dies where `dies(share, dial_hz)` says."""
+    out = []
+    for band in bands:
+        low, high = BANDS[band]
+        for i in range(11):
+            share, dial_hz = i / 10.0, low * (high / low) ** (i / 10.0)
+            dead = dies(share, dial_hz)  # type: ignore[operator]
+            out.append(Picked(band, dial_hz, share, 0.0 if dead else dial_hz + 468e3, 0.0 if dead else vpp))
+    return out
+
+
+class Coverage(unittest.TestCase):
+    def test_one_angle_at_frequencies_octaves_apart_is_the_gang(self) -> None:
+        found = judge_coverage(swept(lambda share, _: share < 0.25), names=NAMES)
+        self.assertEqual(found.state, "stop")
+        self.assertIn("The gang: it dies at one shaft angle", found.sentence)
+        self.assertIn("stator to rotor", " ".join(found.evidence))
+
+    def test_near_miss_one_frequency_whatever_the_angle_is_the_oscillator_itself(self) -> None:
+        near = [Picked("MW", f, s, 0.0 if f > 1.2e6 else f, 0.4) for s, f in ((0.0, 0.6e6), (0.5, 1.1e6), (0.8, 1.4e6), (1.0, 1.6e6))]
+        near += [Picked("SW", f, s, 0.0 if f > 1.2e6 else f, 0.4) for s, f in ((0.0, 0.9e6), (0.1, 1.1e6), (0.2, 1.4e6), (1.0, 3.0e6))]
+        found = judge_coverage(near, names=NAMES)
+        self.assertIn("The oscillator itself", found.sentence)
+
+    def test_one_band_alone_does_not_tell(self) -> None:
+        found = judge_coverage(swept(lambda _, f: f > 12e6), names=NAMES)
+        self.assertEqual(found.state, "watch")
+        self.assertIn("On short wave it dies above", found.sentence)
+        self.assertIn("does not tell gang from valve", found.evidence[0])
+
+    def test_a_whole_band_dead_while_others_live_is_that_band_s_own(self) -> None:
+        found = judge_coverage(swept(lambda _, f: 500e3 < f < 2e6), names=NAMES)
+        self.assertIn("not on medium wave", found.sentence)
+
+    def test_everywhere_dead_nowhere_dead_and_nothing_read(self) -> None:
+        self.assertEqual(judge_coverage(swept(lambda *_: True), names=NAMES).state, "stop")
+        self.assertEqual(judge_coverage(swept(lambda *_: False), names=NAMES).state, "good")
+        self.assertEqual(judge_coverage([], names=NAMES).state, "blank")
+
+    def test_a_feeble_place_is_named(self) -> None:
+        readings = swept(lambda *_: False)
+        readings[3] = readings[3]._replace(vpp=0.05)
+        self.assertIn("Feeble on long wave", " ".join(judge_coverage(readings, names=NAMES).evidence))
+
+    def test_the_edges_lie_half_way_to_where_it_runs(self) -> None:
+        zone = dead_zones(swept(lambda share, _: share < 0.25, bands=("MW",)))[0]
+        self.assertAlmostEqual(zone.to_share, 0.25)
+        self.assertFalse(zone.whole)
