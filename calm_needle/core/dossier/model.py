@@ -148,7 +148,7 @@ class Group:
     """Steps that belong together, when they are repeated, and what is decided (core.procedure.decisions) once they are through.
 
     derived_from: from what its steps are derived, where they are; anew: because they no longer stand. hangs_together: its steps were
-    worked out for one another, so one that cannot be done ends it.
+    worked out for one another, so one that cannot be done ends it. dropped: decided otherwise since, so it is no longer led through.
     """
 
     id: str
@@ -161,6 +161,7 @@ class Group:
     decides: str = ""
     anew: bool = True
     hangs_together: bool = False
+    dropped: bool = False
 
 
 @dataclass(frozen=True)

@@ -66,6 +66,11 @@ class Plan:
         return replace(self, groups=(*self.groups[:at], *more, *self.groups[at:]), sets={**self.sets, **_sets(groups)})
 
 
+def without(plan: Plan, group_ids: Collection[str]) -> Plan:
+    """Return a plan in which some groups are no longer led through; they stay in it, for what was done in them was done."""
+    return replace(plan, groups=tuple(replace(g, dropped=True) if g.id in group_ids else g for g in plan.groups))
+
+
 def plan_data(
     model: Model, phase: str, *, again: Stale | None = None, means: str = "counter", bands: Collection[str] = ()
 ) -> dict[str, Any]:

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any, Literal, NamedTuple
 
 from calm_needle.core.dossier.model import RoundRule, SetUp, Step
-from calm_needle.core.procedure.plan import Plan
+from calm_needle.core.procedure.plan import Plan, without
 from calm_needle.core.procedure.rounds import Gain
 from calm_needle.core.procedure.watch.wander import SPAN_TO_SIGMA
 
@@ -175,8 +175,9 @@ def _apply(state: RunState, act: Act) -> RunState:
         case "decide":
             group = state.plan.group(act.detail["group_id"])
             decisions = (*state.decisions, act.detail)
-            if act.detail.get("groups"):
-                state = replace(state, plan=state.plan.grown(act.detail["groups"], after=group.id))
+            # Gone back to and decided anew: what the earlier decision led to no longer follows.
+            earlier = [g["id"] for d in state.decisions if d["group_id"] == group.id for g in d.get("groups", ())]
+            state = replace(state, plan=without(state.plan, earlier).grown(act.detail.get("groups", ()), after=group.id))
             again = Place(group.id, group.steps[0].id, act.detail["round"] + 1)
             place = again if act.detail["go_on"] else _first_of(state.plan, state.plan.index(group.id) + 1)
             return replace(state, stage="step", place=place, decisions=decisions)
@@ -189,6 +190,8 @@ def _apply(state: RunState, act: Act) -> RunState:
 
 def _first_of(plan: Plan, index: int) -> Place | None:
     """The first place of a group by its index; None behind the last."""
+    while index < len(plan.groups) and plan.groups[index].dropped:
+        index += 1
     if index >= len(plan.groups):
         return None
     group = plan.groups[index]

@@ -15,6 +15,8 @@ def thread(book: RunBook) -> list[dict[str, Any]]:
     beads = []
     at = book.plan.index(state.place.group_id) if state.place else len(book.plan.groups)
     for index, group in enumerate(book.plan.groups):
+        if group.dropped:
+            continue
         current = index == at
         number = state.place.round if current and state.place else _last_round(book, group.id)
         for step in group.steps:

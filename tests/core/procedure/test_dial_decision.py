@@ -4,6 +4,7 @@ import unittest
 from collections.abc import Mapping
 from typing import Any
 
+from calm_needle.core.dossier.read import resolved_group
 from calm_needle.core.procedure.decision import Decision
 from calm_needle.core.procedure.dial.advice import dial_decision
 from calm_needle.core.procedure.dial.band import dial_bands
@@ -91,3 +92,28 @@ class Bands(unittest.TestCase):
         band = dial_bands(MODEL)["MW"]
         self.assertAlmostEqual(band.error_mm(dial_hz=1000e3, error_hz=10e3), (137.7 - 117.3) / 20.0, places=6)
         self.assertLess(band.error_mm(dial_hz=600e3, error_hz=-5e3), 0.0)
+
+
+class DecidedAnew(unittest.TestCase):
+    def test_gone_back_to_and_decided_otherwise_what_followed_before_no_longer_does(self) -> None:
+        plan = plan_of(MODEL, PHASE)
+        group = plan.groups[0]
+        acts: list[Act] = []
+        for step in group.steps:
+            said = {"receives_hz": 1.03 * float(step.aim["mark_hz"]), "sigma_hz": 20.0}
+            acts += [_act(len(acts) + 1, "begin", step.id), _act(len(acts) + 2, "take", step.id, **said)]
+        found = dial_decision(MODEL, fold(plan, acts), group, {})
+        way = found.option("least-worst")
+        assert way is not None
+        decide = {"group_id": group.id, "round": 1, "go_on": False}
+        resolved = [resolved_group(g, MODEL.adjusters) for g in way.groups]
+        led = fold(plan, [*acts, Act(20, "decide", "", {**decide, "groups": resolved})])
+        self.assertEqual(led.place and led.place.group_id, "move-lw-1")
+        last = group.steps[-1].id
+        back = [
+            Act(21, "back", "", {"visit": acts[-2].id}),
+            _act(22, "begin", last),
+            _act(23, "take", last, receives_hz=2e5),
+        ]
+        again = fold(plan, [*acts, Act(20, "decide", "", {**decide, "groups": resolved}), *back, Act(24, "decide", "", decide)])
+        self.assertEqual(again.place and again.place.group_id, plan.groups[1].id)
