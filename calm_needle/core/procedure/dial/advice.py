@@ -64,8 +64,8 @@ def dial_decision(model: Model, state: RunState, group: Group, asked: Mapping[st
     picture = _picture(band, found, evidence.since_turned())
     if doubts:
         sentence, what = doubt_words(band, doubts[0], evidence.since_turned())
-        return Decision(title, sentence, what, (again, *_ways(model, band, found, best, numbers=numbers, asked=asked), leave), AGAIN, "danger", picture=picture,
-                        detail=_detail(band, found, None))  # fmt: skip
+        options = (again, *_ways(model, band, found, best, numbers=numbers, asked=asked), leave)
+        return Decision(title, sentence, what, options, AGAIN, "danger", picture=picture, detail=_detail(band, found, None))
     cause = cause_of(band.drawn, readings) if number == 0 or len(readings) > len(whole.read_at_hz) else None
     ways = _ways(model, band, found, best, numbers=numbers, asked=asked)
     return _decided(
