@@ -242,11 +242,12 @@ def _core(bench: LiveBench | None, book: RunBook, in_hand: str | None) -> dict[s
     position = bench.position_of(in_hand) if bench and in_hand else None
     if position is None or in_hand is None:
         return None
+    where = {"at_stop": position.at_stop, "travel": position.travel, "travel_turns": book.model.adjuster(in_hand).travel_turns}
     if book.state.blind:
-        return {"turns": round(position.turns, 4), "at_stop": position.at_stop, "travel": position.travel, "hidden": True}
+        return {"turns": round(position.turns, 4), **where, "hidden": True}
     known = [s.turns[in_hand] for s in book.seen.series.watched if in_hand in s.turns]
     begun = known[0] if known else position.turns
-    return {"turns": round(position.turns - begun, 4), "at_stop": position.at_stop, "travel": position.travel}
+    return {"turns": round(position.turns - begun, 4), **where}
 
 
 def _shown(reading: ReadingRow) -> tuple[str, str]:

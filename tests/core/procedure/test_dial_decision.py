@@ -51,7 +51,7 @@ class Decided(unittest.TestCase):
         assert least and book and exact
         self.assertEqual(len(least.steps), 2)
         self.assertRegex(least.steps[0], r"^Pointer to .*Hz, oscillator to .*Hz, with the .*: .*Hz (up|down)\.$")
-        self.assertEqual([c[0] for c in exact.costs], ["worst", "ends", "where you listen"])
+        self.assertEqual([c[0] for c in exact.costs], ["worst", "ends", "at 909\u2009kHz"])
         self.assertEqual(exact.costs[2][1], "0\u2009Hz")
         self.assertEqual([g["id"] for g in least.groups], ["move-mw-1", "oscillator-mw-2"])
 

@@ -134,9 +134,9 @@ def _ways(model: Model, band: DialBand, found: Fit, best: Setting, *, numbers: t
     if not band.adjusters:
         return []
     listens_hz = asked.get("listens_hz")
-    goals: list[tuple[str, str, Goal, tuple[float, ...]]] = [(LEAST, "Least worst over the dial", "least worst", ())]
+    goals: list[tuple[str, str, Goal, tuple[float, ...]]] = [(LEAST, "Least worst", "least worst", ())]
     if band.book_hz:
-        goals.append((BOOK, "Right at the papers’ points", "book points", band.book_hz))
+        goals.append((BOOK, "Papers’ points", "book points", band.book_hz))
     if listens_hz:
         goals.append((EXACT, f"Exact at {mark(listens_hz)}", "exact", (listens_hz,)))
     means = means_named(str(asked.get("means", "counter")))
@@ -154,7 +154,7 @@ def _ways(model: Model, band: DialBand, found: Fit, best: Setting, *, numbers: t
         costs = (
             ("worst", f"{size(setting.worst_hz)} at {mark(marks[k])}"),
             ("ends", f"{size(setting.errors_hz[0])} and {size(setting.errors_hz[-1])}"),
-            *((("where you listen", size(_error_at(found, setting, listens_hz))),) if listens_hz else ()),
+            *(((f"at {mark(listens_hz)}", size(_error_at(found, setting, listens_hz))),) if listens_hz else ()),
         )
         ends = (
             f" {' and '.join(model.adjuster(band.adjusters[p]).name for p in setting.at_end)} would come to the end of its travel."

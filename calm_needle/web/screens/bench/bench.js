@@ -74,9 +74,9 @@ document.addEventListener('alpine:init', () => {
       this.showLinks(snapshot.links);
       this.turnable = this.start.practice && this.start.stage === 'step' && snapshot.core !== null;
       if (snapshot.core && this.dial) {
-        this.dial.travel = snapshot.core.travel;
+        this.dial.reach(snapshot.core.travel_turns);
         if (!this.sending && !this.pending) this.dial.show(snapshot.core.turns);
-        this.text('turns', snapshot.core.hidden ? 'not seen' : `${snapshot.core.turns >= 0 ? '+' : '\u2212'}${Math.abs(snapshot.core.turns).toFixed(snapshot.core.travel < 6 ? 3 : 2)}`);
+        this.text('turns', snapshot.core.hidden ? 'not seen' : `${snapshot.core.turns >= 0 ? '+' : '\u2212'}${Math.abs(snapshot.core.turns).toFixed(this.dial.places)}`);
         this.stopped = snapshot.core.at_stop;
       }
       this.$root.dataset.reading = reading ? reading.id : '';

@@ -3,7 +3,7 @@
   const COARSE = 0.05, FINE = 0.01, LONG = 6;  // turns; of what has less travel than LONG, a turn is a lot
   window.CoreDial = class {
     constructor(element, turn) {
-      this.element = element; this.turn = turn; this.shown = 0; this.travel = LONG;
+      this.element = element; this.turn = turn; this.shown = 0; this.travel = LONG; this.places = 2;
       this.face = element.querySelector('[data-turning]');
       element.addEventListener('wheel', (e) => { e.preventDefault(); this.by((e.deltaY > 0 ? -1 : 1) * this.step(e.shiftKey)); }, { passive: false });
       element.addEventListener('pointerdown', (e) => { element.setPointerCapture(e.pointerId); this.angle = this.angleOf(e); });
@@ -18,6 +18,7 @@
       });
       element.addEventListener('pointerup', () => { this.angle = undefined; });
     }
+    reach(turns) { this.travel = turns ?? LONG; this.places = this.travel < LONG ? 3 : 2; this.element.dataset.coarse = this.step(false); this.element.dataset.fine = this.step(true); }
     step(fine) {
       if (this.travel >= LONG) return fine ? FINE : COARSE;
       return this.travel * (fine ? FINE / 20 : COARSE / 10);
@@ -36,8 +37,7 @@
     show(turns) { this.shown = turns; this.draw(); }
     draw() {
       this.face.setAttribute('transform', `rotate(${(this.shown * 360).toFixed(1)})`);
-      this.element.dataset.coarse = this.step(false); this.element.dataset.fine = this.step(true);
-      this.element.setAttribute('aria-valuenow', this.shown.toFixed(this.travel < LONG ? 3 : 2));
+      this.element.setAttribute('aria-valuenow', this.shown.toFixed(this.places));
       this.element.setAttribute('aria-valuetext', `${this.shown.toFixed(2)} turns`);
     }
   };
