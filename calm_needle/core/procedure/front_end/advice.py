@@ -9,7 +9,7 @@ import math
 from collections.abc import Mapping
 from typing import Any
 
-from calm_needle.core.dossier.model import Group, Model
+from calm_needle.core.dossier.model import TUNING_ID, Group, Model
 from calm_needle.core.dossier.read import resolved_group
 from calm_needle.core.procedure.decision import Decision, Option
 from calm_needle.core.procedure.dial.band import DialBand, dial_bands
@@ -19,7 +19,7 @@ from calm_needle.core.procedure.front_end.steps import PHASE, own_groups
 from calm_needle.core.procedure.run import RunState
 
 REPEAT = {"gain_below_db": 0.1, "most_rounds": 4}
-PEAK, LEAVE = "peak", "leave"
+PEAK, LEAVE, ROCK = "peak", "leave", "rock"
 # Begun from a strong signal, which the level keeper brings down: circuits far off leave a weak one in the hiss, and hiss has no peak.
 BEGINS_AT_V = 20e-3
 FAR = 0.25  # of the intermediate frequency, that a reading may lie off its mark before the front end is worth nothing
@@ -40,12 +40,57 @@ def front_end_decision(model: Model, state: RunState, group: Group, asked: Mappi
     here = "; ".join(
         f"at {mark(f)} it receives {mark(r)} ({error_words(band, dial_hz=f, error_hz=r - f)})" for f, r in sorted(received.items())
     )
+    ways = [leave, *_rocks(model, band, number)]
     peak = Option(PEAK, "Peak its circuits", f"In this order: {'. '.join(steps)}.", groups=groups, steps=steps)
     if far:
         sentence = f"The dial is far off at {mark(far[0])}: set it first."
-        return Decision(title, sentence, f"Read: {here}. What is peaked now would have to be peaked again.", (leave, peak), LEAVE, "danger")
-    sentence = f"Peak {len(steps)} circuit{'s' if len(steps) != 1 else ''}, each where the set receives."
-    return Decision(title, sentence, f"Read: {here}.", (peak, leave), PEAK, "live")
+        return Decision(title, sentence, f"Read: {here}. What is peaked now would have to be peaked again.", (*ways, peak), LEAVE, "danger")
+    many = f"{len(steps)} circuits, each" if len(steps) != 1 else "its circuit"
+    sentence = f"Peak {many} where the set receives."
+    return Decision(title, sentence, f"Read: {here}.", (peak, *ways), PEAK, "live")
+
+
+def _rocks(model: Model, band: DialBand, number: int) -> list[Option]:
+    """The way of rocking, where an end has an oscillator's adjuster and nothing that tunes the signal circuit."""
+    for point in band.band.tracking:
+        adjuster = point.get("oscillator")
+        raw = next(iter(_raw_groups(model, band)), None)
+        if not adjuster or point.get("signal") or raw is None:
+            continue
+        at, a = mark(float(point["dial_hz"])), model.adjuster(adjuster)
+        own = {**raw.get("set", {}), **raw["steps"][0].get("set", {})}
+        settings = {
+            **own,
+            "receiver": {**own.get("receiver", {}), "tuning_hz": float(point["dial_hz"])},
+            "generator": {**own["generator"], "frequency_hz": float(point["dial_hz"]), "level_v": BEGINS_AT_V},
+        }
+        step = {
+            "id": f"rock-{band.band.id}-{number}".lower(),
+            "kind": "rock",
+            "title": f"Rock {a.phrase} at {at}",
+            "adjusters": [
+                {"id": a.id, "role": "turned a little at a time"},
+                {"id": TUNING_ID, "role": "swung over the signal, again and again"},
+            ],
+            "why": f"Turning {a.phrase} moves the signal along the dial, so it is followed by the tuning: the highest of the crests is "
+            "where oscillator and aerial circuit agree.",
+            "hazards": raw["steps"][0].get("hazards", []),
+            "set": settings,
+        }
+        group = {
+            "id": f"rocking-{band.band.id}-{number}".lower(),
+            "phase": PHASE,
+            "title": f"Rocking on {band.band.name}",
+            "steps": [step],
+            "derived": {"from": "an end without a signal adjuster", "first": True},
+            "invalidated_by": list(raw.get("invalidated_by", [])),
+        }
+        words = (
+            f"Nothing tunes the signal circuit at {at}: the oscillator is brought to it instead, which moves the dial there. "
+            "The dial is then stale."
+        )
+        return [Option(ROCK, f"Rock {a.name}", words, groups=(group,), steps=(str(step["title"]),))]
+    return []
 
 
 def _raw_groups(model: Model, band: DialBand) -> list[Mapping[str, Any]]:
