@@ -30,6 +30,9 @@ LOWEST_PITCH_DB, HIGHEST_PITCH_DB = -12.0, 18.0  # of the tone, whatever is read
 DIGITS = {"Hz": 6}  # of a reading in large: a counter's are worth reading
 
 
+TURNED_FINELY = ("trimmer", "padder")  # kinds of adjuster of which a degree is a lot
+
+
 class Action(NamedTuple):
     """An act the page offers: its name, the words on its button, its key; a field that goes along."""
 
@@ -242,7 +245,9 @@ def _core(bench: LiveBench | None, book: RunBook, in_hand: str | None) -> dict[s
     position = bench.position_of(in_hand) if bench and in_hand else None
     if position is None or in_hand is None:
         return None
-    where = {"at_stop": position.at_stop, "travel": position.travel, "travel_turns": book.model.adjuster(in_hand).travel_turns}
+    adjuster = book.model.adjuster(in_hand)
+    finely = adjuster.travel_turns if adjuster.kind in TURNED_FINELY else None
+    where = {"at_stop": position.at_stop, "travel": position.travel, "travel_turns": finely}
     if book.state.blind:
         return {"turns": round(position.turns, 4), **where, "hidden": True}
     known = [s.turns[in_hand] for s in book.seen.series.watched if in_hand in s.turns]
