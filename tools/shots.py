@@ -88,6 +88,7 @@ def bench_dial(page: Page) -> None:
     page.get_by_label("Where its owner listens").fill("909 kHz")
     page.get_by_role("button", name="Show what being exact there costs").click()
     page.locator("[data-option=exact]").wait_for()
+    page.get_by_role("region", name="What can be done").evaluate("part => part.scrollTo(0, 0)")
 
 
 def start(page: Page) -> None:
@@ -203,8 +204,32 @@ def reckon(page: Page) -> None:
     page.goto("/reckon")
 
 
-def reckon_tracking(page: Page) -> None:
-    page.goto("/reckon/tracking?from=2:MW")
+def rocking(page: Page) -> None:
+    """The record of a band that was rocked, by typed readings: each swing has its crest."""
+    page.goto("/house-style")
+    page.get_by_label("The generator, by hand").check()
+    page.get_by_role("button", name="Keep this style").click()
+    page.goto(f"/jobs/{PADDER_JOB}")
+    page.get_by_role("button", name="Run front end").click()
+    bench = BenchPage(page)
+    bench.wait_until_ready()
+    bench.press("u")
+    bench.press_and_wait_for("Enter", re.compile("^Find where"))
+    typed(page, "260.3k", "Found. Take it.")
+    bench.press_and_wait_for("Enter", "The front end on long wave")
+    bench.press_and_wait_for(page.locator("[data-option=rock] .key").inner_text(), "Set up first")
+    bench.press_and_wait_for("Enter", re.compile("^Rock"))
+    for level in ("82m", "97m", "118m", "139m", "151m", "147m", "131m", "112m", "150m"):
+        typed(page, level, re.compile("crest|swing", re.IGNORECASE))
+    page.get_by_text("On the highest crest. Take it.").wait_for()
+    bench.press_and_wait_for("Enter", re.compile("^(?!Rock)"))
+    page.goto(re.sub(r"/bench/(\d+).*", r"/runs/\1/record", page.url))
+
+
+def typed(page: Page, words: str, said: str | re.Pattern[str]) -> None:
+    page.locator("#reading").fill(words)
+    page.keyboard.press("Enter")
+    page.locator("[data-part=advice]", has_text=said).wait_for()
 
 
 VIEWS: tuple[Callable[[Page], None], ...] = (
@@ -226,7 +251,7 @@ VIEWS: tuple[Callable[[Page], None], ...] = (
     photographs,
     chassis_map,
     reckon,
-    reckon_tracking,
+    rocking,
 )
 LIVE: list[LiveServer] = []
 

@@ -16,7 +16,7 @@ RUSHING_DB, RUSHING_SHARE, CALMS_S = 0.5, 0.2, 0.5  # a needle that runs so far 
 ANSWER_S = 1.2  # s that a hand which has turned back waits for the needle to answer
 
 
-FINE_TURNS, LEAST_TOUCH = 12.0, 0.25  # of travel, below which an adjuster is turned the slower the less it has; and how slowly at least
+FINE_TURNS, LEAST_TOUCH = 12.0, 0.125  # of travel, below which an adjuster is turned the slower the less it has; and how slowly at least
 
 
 def touch_of(travel_turns: float) -> float:

@@ -20,6 +20,7 @@ from calm_needle.web.screens.bench.views import screen as bench
 from calm_needle.web.screens.dial.views import screen as dial
 from calm_needle.web.screens.dossier.views import screen as dossier
 from calm_needle.web.screens.guided.views import screen as guided
+from calm_needle.web.screens.house_style.views import screen as house_style
 from calm_needle.web.screens.instruments.views import screen as instruments
 from calm_needle.web.screens.intake.views import screen as intake
 from calm_needle.web.screens.job.views import screen as job
@@ -46,6 +47,7 @@ SCREENS = (
     bench,
     record,
     instruments,
+    house_style,
     reckon,
     start,
     bands,

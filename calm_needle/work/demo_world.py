@@ -10,7 +10,7 @@ from importlib import resources
 
 from calm_needle.sim.receiver.practice import STRIP_ALIGNED, PracticeReceiver
 from calm_needle.store import bench as bench_store
-from calm_needle.store import intake, practice, runs, shelf
+from calm_needle.store import carriers, intake, practice, runs, shelf
 from calm_needle.store.db import transaction
 from calm_needle.work.bench.rehearsal import MadeUpClock, rehearse
 from calm_needle.work.bench.run_book import RunBook, begin_run
@@ -18,6 +18,16 @@ from calm_needle.work.jobs import shelf as shelf_work
 
 DOSSIERS = ("halvern-6b", "dunlin-3", "stannard-seven", "pellow-scout", "corvane-r-40")
 OLDER_SERIAL, LARGEST_SHELF = "19077", 100_000
+# Made up, names and frequencies, as somebody would have them from the stations themselves.
+CARRIERS = (
+    ("Marram Point", 171e3),
+    ("Wenlow", 216e3),
+    ("Cold Fell", 270e3),
+    ("Marram Point", 612e3),
+    ("Port Ellery", 936e3),
+    ("Wenlow", 1413e3),
+)
+CARRIERS_WITHIN_HZ = 10.0
 BEFORE_IF = ("intake", "safe start", "health")
 
 
@@ -39,6 +49,15 @@ def put_on_shelf(conn: sqlite3.Connection) -> None:
             content = resources.files("calm_needle.demo").joinpath(f"dossiers/{name}.json").read_bytes()
             shelf_work.keep_dossier(conn, json.loads(content))  # what ships is found right by the tests
         bench_store.put_setting(conn, "stand-ins", "on")
+        for carrier, frequency_hz in CARRIERS:
+            carriers.add_carrier(
+                conn,
+                name=carrier,
+                frequency_hz=frequency_hz,
+                uncertainty_hz=CARRIERS_WITHIN_HZ,
+                known_on="2026-10-02",
+                at_utc="2026-10-02T10:00:00.000Z",
+            )
         halvern = _model(conn, "halvern-6b")
         _older_job(conn, halvern)
         _job(

@@ -78,6 +78,23 @@ STEPS: tuple[tuple[dict[str, Any], Right], ...] = (
         Right(("596.8k",), words="receives 596.8\u2009kHz"),
     ),
     (
+        {"kind": "swing", "adjusters": [], "aim": {"mark_hz": 600e3, "if_hz": 468e3, "sign": 1}},
+        Right(
+            ("0.001", "0.002", "0.05", "0.09", "0.1", "0.09", "0.05", "0.002", "0.001", "0.001", "0.001", "0.001"),
+            words="receives 604\u2009kHz",
+            at=("590k", "598k", "601k", "602.5k", "604k", "605.5k", "607k", "610k", "620k", "630k", "640k", "570k"),
+        ),
+    ),
+    (
+        {
+            "kind": "carrier",
+            "adjusters": [],
+            "aim": {"mark_hz": 612e3, "if_hz": 468e3, "sign": 1, "centre": 612e3, "sigma_hz": 300, "name": "Marram Point"},
+            "set": _volts("printed scale", "Hz"),
+        },
+        Right(("620k",), words="receives 612\u2009kHz"),
+    ),
+    (
         {
             "kind": "tune",
             "adjusters": ["C20"],

@@ -201,8 +201,13 @@ class ASurplusLine(OnTheWire):  # F2
                 return b"Some,Meter,1,1\n"
             if line.startswith("SYST"):
                 return b'0,"No error"\n'
-            return b"0.9\n0.1\n" if n == 12 else b"0.1\n"
+            # The first measurement asked for from the twelfth question on; which of them that is, the clock decides.
+            if n >= 12 and not spoiled:
+                spoiled.append(n)
+                return b"0.9\n0.1\n"
+            return b"0.1\n"
 
+        spoiled: list[int] = []
         equipment = Equipment()
         bench = LiveBench(equipment)
         self.addCleanup(bench.close)

@@ -10,7 +10,7 @@ from calm_needle.core.procedure.kinds.table import KINDS
 from calm_needle.core.quantities import format_si
 from calm_needle.errors import Fault
 
-WORDED = ("question", "answers", "flank", "unit", "reads")  # of a step's aim
+WORDED = ("question", "answers", "flank", "unit", "reads", "name")  # of a step's aim
 PAIRS = ("width_hz",)
 ABOVE_ZERO = ("tolerance", "tolerance_hz", "below_hz", "nominal_hz", "rate_per_min", "over_s", "down_db", "ripple_db", "symmetry_hz")
 

@@ -256,6 +256,18 @@ class Model:
         named = next((s.id for s in self.stages if s.kind == "oscillator"), None)
         return named or next((str(s["id"]) for s in self.raw["stages"] if any(c.get("kind") == "oscillator" for c in circuits(s))), None)
 
+    def oscillator_cover(self) -> str:
+        """Return the name of the cover over the oscillator, which is off while that is set; empty where there is none."""
+        over = (c for c in self.raw.get("covers", ()) if "oscillator" in c["over"])
+        return next((str(c["name"]) for c in over), "")
+
+    def signal_circuits(self, band_id: str) -> tuple[float | None, int]:
+        """Return the Q of a band's signal circuits (the mean of those that the papers give, None where they give none), and how many."""
+        band = next(b for b in self.raw["bands"] if b["id"] == band_id)
+        tanks = [c for s in self.raw["stages"] for c in circuits(s) if band_id in c.get("bands", {}) and c.get("tank", "") in band]
+        known = [float(c["bands"][band_id]["q"]) for c in tanks if "q" in c["bands"][band_id]]
+        return (sum(known) / len(known) if known else None), max(1, len(tanks))
+
     def point_name(self, point_id: str | None) -> str:
         """The name of a test point, wherever in the dossier it stands; its id when it has none."""
         for point in points_of(self.raw):

@@ -33,6 +33,7 @@ READ_TO_SHARE = 3e-4  # of the dial frequency
 FINER = 6.0  # points measured with a generator are surer than a dial can be read
 NAMES = ("l_osc_h", "trim_f", "padder_f")
 MOST_ROUNDS = 30
+SHRINKS_TO = 0.9  # of an error, from which on rounds lead nowhere
 ANY_COIL_H = 100e-6  # without a padder the errors follow whatever the coil is
 WIDEST = {"coil": 0.6, "trimmer": 0.9, "padder": 0.6}  # how far each is turned at most, as a share
 
@@ -65,6 +66,15 @@ class PadderCheck(NamedTuple):
     padder_f: float
     suspect: str
     left_hz: float
+
+
+class ThirdRound(NamedTuple):
+    """What two plain rounds foretell: what is left of an error each round; where to leave the low end (Hz, its error) so that setting the
+    high end once more brings both right; how many plain rounds that saves."""
+
+    shrink_per_round: float
+    leave_low_hz: float
+    rounds_saved: int
 
 
 class Tank(NamedTuple):
@@ -255,6 +265,25 @@ def _solve(equations: Callable[..., Floats], start: Floats) -> Floats:
     if np.all(np.isfinite(x)) and float(np.abs(equations(x)).max()) < 1e-9:
         return x
     raise NoAnswer("error1_hz, error2_hz: no change of these two alone makes such errors; a part is far off. See padder-check.")
+
+
+def third_round(*, error1_hz: float, error2_hz: float, within_hz: float) -> ThirdRound:
+    """Return how to set the low end in the third round, from its errors as it was met in the first two, when nothing is known of the parts.
+
+    A round: the low end is set right, then the high end, which puts the low end off again. What it was off by, error1_hz when the second
+    round began and error2_hz when the third did, shrinks by the same share r each time, so an end left at -r e / (1 - r) comes right
+    by itself. Good where errors are small beside the frequency. Raises NoAnswer where rounds do not shrink the error.
+    """
+    if error1_hz == 0.0:
+        raise NoAnswer("error1_hz: an end that was not put off again is right already.")
+    r = error2_hz / error1_hz
+    if not 0.0 < r < SHRINKS_TO:
+        raise NoAnswer(
+            "error1_hz, error2_hz: these do not shrink from round to round. Was the low end set right each time, and the high end after it?"
+        )
+    left = abs(error2_hz)
+    rounds = math.ceil(math.log(within_hz / left) / math.log(r)) if left > within_hz else 0
+    return ThirdRound(r, -r * error2_hz / (1.0 - r), max(0, rounds - 1))
 
 
 def padder_check(

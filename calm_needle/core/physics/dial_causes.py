@@ -16,10 +16,11 @@ from calm_needle.errors import CalmNeedleError
 
 DoubtKind = Literal["mark", "station", "band", "intermediate frequency", "contradiction", "few", "image"]
 
-OFF_BEYOND = {"coil": 0.065, "padder": 0.065, "gang value": 0.05}  # shares within which parts of the class lie
+OFF_BEYOND = {"coil": 0.065, "padder": 0.055, "gang value": 0.05}  # shares within which parts of the class lie
+PLAINLY = 0.065  # a share off, below which a part is named but not accused: sound ones that were turned come near it
 SURE = 3.0  # standard deviations
 ALIKE = 3.0  # of chi-square, by which one cause must be better than the next
-RARE = 9.0
+RARE, RARE_PART = 9.0, 7.0  # of chi-square, that a slip or a part must make readings less strange by
 STRANGE_SIGMAS = 3.0  # by which chi-square lies above its mean where readings do not belong to such a set
 CHANNELS_HZ = (9e3, 10e3)
 SAME_SHARE, SAME_LEAST_HZ = 0.04, 1.5e3  # errors as much alike as that, and so large, are no adjuster's
@@ -29,7 +30,7 @@ FEWEST = 3
 class Cause(NamedTuple):
     """A part that is off: by which share, good to sigma; how much less strange the readings are for it.
 
-    certain: no other part explains them alike.
+    certain: no other part explains them alike, and it is plainly off.
     """
 
     part: str
@@ -63,9 +64,10 @@ def cause_of(drawn: Drawn, readings: Sequence[Reading]) -> Cause | None:
         found.append(Cause(part, off, sigma, plain.cost - wide.cost, certain=False))
     ranked = sorted(found, key=lambda c: -c.gain)
     best = ranked[0]
-    if abs(best.off) < OFF_BEYOND[best.part] or abs(best.off) < SURE * best.sigma or best.gain < RARE:
+    if abs(best.off) < OFF_BEYOND[best.part] or abs(best.off) < SURE * best.sigma or best.gain < RARE_PART:
         return None
-    return best._replace(certain=len(ranked) < 2 or best.gain - ranked[1].gain > ALIKE)
+    alone = len(ranked) < 2 or best.gain - ranked[1].gain > ALIKE
+    return best._replace(certain=alone and abs(best.off) >= PLAINLY)
 
 
 def _unturned(drawn: Drawn) -> dict[str, float]:
@@ -73,9 +75,23 @@ def _unturned(drawn: Drawn) -> dict[str, float]:
     return {p: (TURNED[p] if p in ("coil", "trimmer") else BELIEVED[p]) for p in drawn.turnable}
 
 
-def doubts_about(drawn: Drawn, readings: Sequence[Reading], *, others: Sequence[Drawn] = (), strip_hz: float | None = None) -> list[Doubt]:
+def same_share(drawn: Drawn) -> float:
+    """Return how much alike errors at all marks must be (a share of them) to be no adjuster's: what turns changes the ends of a band the
+    more unlike, the wider it is."""
+    low, high = (drawn.marks_hz[i] + drawn.side * drawn.if_hz for i in (0, -1))
+    return SAME_SHARE * min(1.0, high / low - 1.0)
+
+
+def doubts_about(
+    drawn: Drawn,
+    readings: Sequence[Reading],
+    *,
+    others: Sequence[Drawn] = (),
+    strip_hz: float | None = None,
+    through_strip: bool = True,
+) -> list[Doubt]:
     """Return what does not fit about the readings of a band, the likeliest first; nothing where all fits. others: the set's other bands.
-    strip_hz: where its strip was found to peak.
+    strip_hz: where its strip was found to peak. through_strip: they were heard; what a counter reads off the oscillator knows of no strip.
     """
     if strip_hz is not None and abs(strip_hz - drawn.if_hz) > SAME_LEAST_HZ:
         return [Doubt("intermediate frequency", None, strip_hz, drawn.if_hz - strip_hz)]
@@ -86,7 +102,8 @@ def doubts_about(drawn: Drawn, readings: Sequence[Reading], *, others: Sequence[
         return [Doubt("band", None, other)]
     errors = [r.error_hz for r in readings]
     mean = sum(errors) / len(errors)
-    if len(errors) >= FEWEST and abs(mean) > SAME_LEAST_HZ and max(errors) - min(errors) < SAME_SHARE * abs(mean):
+    alike = len(errors) >= FEWEST and max(errors) - min(errors) < same_share(drawn) * abs(mean)
+    if through_strip and alike and abs(mean) > SAME_LEAST_HZ:
         return [Doubt("intermediate frequency", None, drawn.if_hz - drawn.side * mean, mean)]
     cost, strange = _cost(drawn, readings), strange_from(len(readings))
     if cost < strange:

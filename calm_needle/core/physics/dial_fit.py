@@ -212,3 +212,10 @@ def fit(drawn: Drawn, readings: Sequence[Reading], *, believed: Mapping[str, flo
     misses = (heard - drawn.receives_hz({name: x[own[:, k]] for k, name in enumerate(heads)}, at)) * weights
     cost = float(misses @ misses + (x * prior) @ (x * prior))
     return Fit(drawn, tuple(names), x, np.linalg.inv(a.T @ a), misses, last, cost)
+
+
+def known(drawn: Drawn, changes: Mapping[str, float]) -> Fit:
+    """Return a band whose parts are known to be so far off the dossier's, as a fit in which nothing is left open."""
+    names = tuple((name, 0) for name in (*(p for p in PARTS if p != "padder" or drawn.padder_f is not None), *GANG))
+    values = np.array([changes.get(name, 0.0) for name, _ in names])
+    return Fit(drawn, names, values, np.zeros((len(names), len(names))), np.zeros(0), {})

@@ -44,6 +44,16 @@ def turns_in_words(turns: float) -> str:
     return next((words for limit, words in _FRACTIONS if amount < limit), f"{amount:.1f} turns")
 
 
+def degrees_in_words(turns: float) -> str:
+    """Return an amount of turning of what goes through all in half a turn; the sign is left to the sentence.
+
+    >>> degrees_in_words(-0.2), degrees_in_words(0.002)
+    ('72°', 'less than a degree')
+    """
+    degrees = abs(turns) * 360.0
+    return f"{degrees:.0f}°" if degrees >= 1.0 else "less than a degree"
+
+
 def way_in_words(turns: float) -> str:
     """Return which way a signed amount of turning goes; positive is clockwise."""
     return "clockwise" if turns > 0 else "anticlockwise"

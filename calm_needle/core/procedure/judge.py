@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, Literal, NamedTuple, Protocol
 
-from calm_needle.core.dossier.model import Model
+from calm_needle.core.dossier.model import Model, Step
 from calm_needle.core.procedure.advice import Advice
 from calm_needle.core.procedure.figure import Figure
 from calm_needle.core.procedure.series import Seen, Series
@@ -49,6 +49,14 @@ class Moment(NamedTuple):
     answer: str | None = None
 
 
+class Swing(NamedTuple):
+    """Over which frequencies the generator is stepped next: the middle, the whole width (Hz), how many places."""
+
+    centre_hz: float
+    span_hz: float
+    points: int
+
+
 @dataclass(frozen=True)
 class Standing:
     """How a step stands.
@@ -56,7 +64,8 @@ class Standing:
     verdict: the judge's own word, never shown and never matched by anybody else. may_take: it is done as it should be.
     refusal: why it cannot be taken at all, or "". doubt: the question to ask before it is taken all the same. detail: what is kept
     of it beside the reading when it is taken. nothing: finding and evidence, where it may be recorded that nothing is to be found.
-    finding: what is found wrong, and its evidence, to be recorded when it is taken after something was turned.
+    finding: what is found wrong, and its evidence, to be recorded when it is taken after something was turned. swing: over what the
+    generator is stepped next, when not over the step's own pass-band.
     """
 
     verdict: str
@@ -69,6 +78,7 @@ class Standing:
     nothing: tuple[str, str] | None = None
     finding: tuple[str, str] | None = None
     figure: Figure | None = None
+    swing: Swing | None = None
     detail: Mapping[str, Any] = field(default_factory=dict)
 
 
@@ -86,3 +96,11 @@ class Context:
 
     model: Model
     series: Series
+
+
+def swing_for(step: Step, standing: Standing | None) -> Swing | None:
+    """Return over what the generator is stepped next: what the standing asks for, or the step's own pass-band; None for a step without."""
+    if standing and standing.swing:
+        return standing.swing
+    source = step.set_up.source
+    return Swing(source.frequency_hz, step.passband_span_hz, step.passband_points) if source and step.passband_points else None

@@ -11,7 +11,7 @@ from typing import Any
 from calm_needle.core.dossier.model import Group, Model, Step
 from calm_needle.core.dossier.read import read_groups, resolved_group
 from calm_needle.core.procedure.derived import DERIVED
-from calm_needle.core.procedure.dial.steps import means_named
+from calm_needle.core.procedure.dial.steps import Carrier, means_named
 from calm_needle.core.procedure.kinds.table import KINDS
 from calm_needle.core.procedure.phases import phase_named
 from calm_needle.core.procedure.stale import Stale, measures_only
@@ -30,11 +30,13 @@ class LeftOut:
 
 @dataclass(frozen=True)
 class Plan:
-    """Groups of steps in their order, and what was left out. Step and group ids are unique in a plan. means: how frequencies are read."""
+    """Groups of steps in their order, and what was left out. Step and group ids are unique in a plan. means: how frequencies are read.
+    style: the house style that it was begun with."""
 
     groups: tuple[Group, ...]
     left_out: tuple[LeftOut, ...] = ()
     means: str = ""
+    style: Mapping[str, str] = field(default_factory=dict)
     sets: Mapping[str, Mapping[str, Any]] = field(default_factory=dict, compare=False, repr=False)
 
     @property
@@ -72,16 +74,24 @@ def without(plan: Plan, group_ids: Collection[str]) -> Plan:
 
 
 def plan_data(
-    model: Model, phase: str, *, again: Stale | None = None, means: str = "counter", bands: Collection[str] = ()
+    model: Model,
+    phase: str,
+    *,
+    again: Stale | None = None,
+    means: str = "counter",
+    bands: Collection[str] = (),
+    carriers: Sequence[Carrier] = (),
+    style: Mapping[str, str] | None = None,
 ) -> dict[str, Any]:
     """Return the plan of a phase as JSON data: every group of the dossier either led through or left out with its reason.
 
     again: what of it no longer stands. The plan is then derived: those groups, and what measures before and after; the steps say
     from what they are derived. Where no group is named, all of them. means: how frequencies are read, where a phase's steps are derived.
-    bands: only these, where a step is of one.
+    bands: only these, where a step is of one. carriers: that are known, for means that need them. style: the
+    house style, where a workshop has one.
     """
     led = phase_named(phase).led
-    groups, instead = DERIVED[phase](model, means_named(means)) if phase in DERIVED else ([], set())
+    groups, instead = DERIVED[phase](model, means_named(means, carriers)) if phase in DERIVED else ([], set())
     if again and again.groups:
         groups = _of_stale_bands(model, groups, again)
     if bands:
@@ -106,7 +116,10 @@ def plan_data(
             groups.append({**resolved_group(raw, model.adjusters), **derived})
             continue
         left_out.append({"id": raw["id"], "title": raw["title"], "reason": reason})
-    return {"version": VERSION, "groups": groups, "left_out": left_out, **({"means": means} if phase in DERIVED else {})}
+    more: dict[str, Any] = {"means": means} if phase in DERIVED else {}
+    if style:
+        more["style"] = dict(style)
+    return {"version": VERSION, "groups": groups, "left_out": left_out, **more}
 
 
 def _band_of(step: Mapping[str, Any]) -> str | None:
@@ -128,7 +141,7 @@ def model_group(model: Model, group_id: str) -> Group:
 def read_plan(data: Mapping[str, Any]) -> Plan:
     """Return the plan that was stored as this JSON data."""
     left_out = tuple(LeftOut(x["id"], x["title"], x["reason"]) for x in data.get("left_out", ()))
-    return Plan(read_groups(data["groups"]), left_out, str(data.get("means", "")), _sets(data["groups"]))
+    return Plan(read_groups(data["groups"]), left_out, str(data.get("means", "")), dict(data.get("style", {})), _sets(data["groups"]))
 
 
 def plan_of(model: Model, phase: str) -> Plan:

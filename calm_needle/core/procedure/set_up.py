@@ -53,7 +53,9 @@ def settings(new: SetUp, old: SetUp | None, *, model: Model, level_v: float | No
         row("modulation", "Signal", _modulation(s), _modulated(s), o and _modulated(o))
     if new.goes_in:
         coupling = coupling_words(new.coupling)
-        text = model.point_name(new.goes_in) + (f", through {coupling}" if coupling else "")
+        text = model.point_name(new.goes_in)
+        if coupling and coupling not in text:  # the papers' name of a point may say it already
+            text += f", through {coupling}"
         row("lead", "Goes in", text, (new.goes_in, dict(new.coupling)), old and (old.goes_in, dict(old.coupling)))
     if a.band:
         names = {band.id: band.name for band in model.bands}

@@ -7,16 +7,19 @@ Dead zones against shaft angle and against frequency tell a shorting gang from a
     dies over the whole of one band while others live                         that band's coil, switch or trimmer
 """
 
+import math
+import statistics
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
-from calm_needle.core.quantities import format_plain
+from calm_needle.core.quantities import format_db, format_plain
 from calm_needle.core.verdict import Verdict
 
 AGREE_SHARE = 0.09  # of the shaft's travel, within which edges of dead zones are one place
 AGREE_RATIO = 1.3  # of frequency, likewise
 FEEBLE = 0.3  # of a band's strongest
 ALIVE_HZ = 1e3
+UNLIKE_DB = 3.0  # by which an oscillator may differ between two modes
 
 
 class Picked(NamedTuple):
@@ -111,6 +114,40 @@ def judge_coverage(readings: Sequence[Picked], *, names: Mapping[str, str]) -> V
     return Verdict(
         "watch", "It dies in several places that agree neither in angle nor in frequency.", (f"{said}.", "Several causes, or a switch.")
     )
+
+
+def compare_modes(now: Sequence[Picked], then: Sequence[Picked], *, names: Mapping[str, str], how: tuple[str, str]) -> Verdict:
+    """Return how two sweeps compare that were taken with the set in two ways, or at two times. how: what each was called, this one first.
+
+    Compared at the same places of the dial, where both ran; in decibels of volts, by the median over a band.
+    """
+    this, that = (h or f"the sweep {w}" for h, w in zip(how, ("now", "before"), strict=True))
+    said: list[str] = []
+    silent: list[str] = []
+    by_db: list[float] = []
+    for band in dict.fromkeys(r.band for r in now):
+        other = {r.dial_hz: r for r in then if r.band == band}
+        pairs = [(r, other[r.dial_hz]) for r in now if r.band == band and r.dial_hz in other]
+        ran = [20.0 * math.log10(a.vpp / b.vpp) for a, b in pairs if a.runs and b.runs and a.vpp > 0.0 and b.vpp > 0.0]
+        name = f"{names[band][:1].upper()}{names[band][1:]}"
+        one_only = [(a, b) for a, b in pairs if a.runs != b.runs]
+        if one_only:
+            where = format_plain(one_only[0][0].dial_hz, unit="Hz", digits=3)
+            silent.append(f"{name}: at {where} it runs {f'with {this}' if one_only[0][0].runs else f'with {that}'} only.")
+        if ran:
+            db = statistics.median(ran)
+            said.append(f"{name}: {format_db(db)} dB, {10.0 ** (db / 20.0):.2f} times.")
+            by_db.append(db)
+    if not said and not silent:
+        return Verdict("blank", "Nothing was read at the same places in both.")
+    if silent:
+        return Verdict("stop", f"It runs in one and not in the other: {this} against {that}.", (*silent, *said))
+    unlike = max(by_db, key=abs, default=0.0)
+    if abs(unlike) > UNLIKE_DB:
+        weaker = this if unlike < 0.0 else that
+        why = "What the mode switches is where to look: its feedback, its coil, its contacts; and once with a good spare in its place."
+        return Verdict("watch", f"Far weaker with {weaker}.", (*said, why))
+    return Verdict("good", f"Alike: {this} and {that}.", tuple(said))
 
 
 def _edge(zone: DeadZone) -> tuple[float, float]:

@@ -58,7 +58,7 @@ class Variable:
 
 
 class BandTank:
-    """One tank of one band. `coil` is its coil's part."""
+    """One tank of one band. `coil` is its coil's part; probe_f: what a probe adds; bare_f: what it lacks without its cover."""
 
     def __init__(self, data: Mapping[str, Any], adjusters: Mapping[str, Described]) -> None:
         self.coil = str(data.get("coil", ""))
@@ -67,7 +67,7 @@ class BandTank:
         padder = data.get("padder_f")
         self.padder = None if padder is None else _padder(padder, adjusters.get(str(data.get("padder", ""))))
         self.padder_part = str(data.get("padder", ""))
-        self.probe_f = 0.0
+        self.probe_f = self.bare_f = 0.0
         self._as_it_was: tuple[float | None, ...] = ()
         self._frequency_hz = 0.0
 
@@ -90,7 +90,7 @@ class BandTank:
     def frequency_hz(self, gang_f: float) -> float:
         """Return where it resonates with so much of the gang across it."""
         padder_f = self.padder_f
-        now = (gang_f, self.inductance.value, self.trimmer.value, padder_f, self.probe_f)
+        now = (gang_f, self.inductance.value, self.trimmer.value - self.bare_f, padder_f, self.probe_f)
         if now != self._as_it_was:
             c_f = gang_f + now[2]
             total_f = c_f if padder_f is None else 1.0 / (1.0 / padder_f + 1.0 / c_f)

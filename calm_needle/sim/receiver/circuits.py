@@ -86,7 +86,7 @@ def _as_older_ones(model: Model, settings: Mapping[str, Any]) -> Iterator[Link]:
     amplifiers = max(1, len(strip) - 1)
     noise = settings["noise"]
     controlled = 1.0 / (1 + amplifiers)
-    yield Link(ids.get(OSCILLATING, ""), {"kind": "oscillator"})
+    yield Link(ids.get(OSCILLATING, ""), {"kind": "oscillator", **settings.get("oscillator", {})})
     for index, stage_id in enumerate(strip or ["", ""]):
         own = behind.pop(0) if behind else ""
         common = {"controlled": controlled, "fed_through": f"{own}-p" if own else ""}

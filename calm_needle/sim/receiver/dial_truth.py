@@ -26,7 +26,7 @@ if TYPE_CHECKING:
 else:
     np = Lazy("numpy")
 
-GRID, CLOSER, TIMES = 15, 0.34, 10
+GRID, CLOSER, TIMES = 21, 0.5, 14
 IMAGE_SHARE = 0.25  # of twice the intermediate frequency
 FEEBLE_V, DEPTH = 5e-6, 0.3
 STANDARD_W = 0.05

@@ -150,9 +150,11 @@ class PracticeReceiver:
         return self.chain.entry(point) is not None
 
     def cover(self, *, on: bool) -> None:
-        """Put the screening cans on, or take them off."""
+        """Put the screening cans and what stands over the oscillator on, or take them off."""
         for winding in self.chain.windings:
             winding.uncovered = not on
+        if self.chain.oscillator is not None:
+            self.chain.oscillator.cover(on=on)
 
     def put_blade(self, adjuster_id: str) -> None:
         """Stand a steel blade in a core, and out of every other; «» takes it out. Raises KeyError for one that is no core."""

@@ -75,7 +75,7 @@ def main_action(book: RunBook, bench: LiveBench | None) -> Action:
     if standing and step and standing.move.way == "answer" and book.seen.kind:
         return Action(*book.seen.kind.offers(step)[0][:5])
     if standing and standing.move.way == "sweep":
-        return Action("sweep", "Measure the pass-band", "Enter")
+        return Action("sweep", book.seen.kind.sweeps if book.seen.kind else "Sweep", "Enter")
     return Action("take", book.seen.kind.take if book.seen.kind else "Go on", "Enter")
 
 

@@ -11,6 +11,7 @@ from calm_needle.core.procedure.decisions import DECISIONS
 from calm_needle.core.procedure.run import RunState
 from calm_needle.errors import FieldsRefused
 from calm_needle.store import runs
+from calm_needle.work.jobs.carriers import known_carriers
 
 STRIP_PHASE = "intermediate frequency"
 
@@ -22,7 +23,16 @@ def decision_of(conn: sqlite3.Connection, *, model: Model, state: RunState, job_
     group = state.plan.group(state.place.group_id)
     if not group.decides:
         return None
-    known = {"means": state.plan.means, "strip_hz": strip_hz(conn, job_id), **asked}
+    style = state.plan.style
+    known = {
+        "touch_up": style.get("within") == "touch-up",
+        "aim": style.get("aim"),
+        "peaks": style.get("peaks"),
+        "means": state.plan.means,
+        "strip_hz": strip_hz(conn, job_id),
+        "carriers": known_carriers(conn),
+        **asked,
+    }
     return DECISIONS[group.decides](model, state, group, known)
 
 

@@ -7,6 +7,7 @@ from contextlib import contextmanager
 from typing import Any
 
 from calm_needle.bench.practice_set import Position
+from calm_needle.core.procedure.judge import swing_for
 from calm_needle.core.procedure.set_up import settings
 from calm_needle.core.quantities import Quantity
 from calm_needle.errors import FieldsRefused, RunMovedOn
@@ -29,6 +30,7 @@ class Desk:
         self._news = threading.Condition()
         self._sequence = 0
         self._version = 0
+        self._shown_act = ""  # what Enter did when it was last made known
         self._snapshot: dict[str, Any] = {}
         self._chosen: tuple[int | None, str] | None = None  # visit, and the adjuster that is turned in it
         self.closed = False
@@ -197,15 +199,17 @@ class Desk:
         self.act(here, lambda book: book.clear_wax())
 
     def sweep(self, here: str) -> None:
-        """Have the pass-band measured."""
+        """Have the generator stepped over what the step asks for next: its pass-band, or where something may be heard."""
+        sees = bench_view.facts(self._bench_or_none())._asdict()
 
         def do(book: RunBook) -> None:
             step = book.step
-            if step is None or step.passband_points < 1 or not self.on_instruments:
+            swing = swing_for(step, book.standing(**sees)) if step else None
+            if step is None or swing is None or not self.on_instruments:
                 raise FieldsRefused({"sweep": "There is no response to sweep at this step."})
             if book.level_move() is not None:
                 raise FieldsRefused({"sweep": "Set the level first: the gain control would flatten the response."})
-            self._bench.start_sweep(step)
+            self._bench.start_sweep(step, swing)
 
         self.act(here, do)
 
@@ -237,7 +241,6 @@ class Desk:
         with self._lock:
             if self.wanted() != read_for:
                 return  # read before the level was moved or the step taken: it belongs to neither
-            before = self._main_act()
             with told_in_words():
                 first = read_for.step.adjusters[0] if read_for.step and read_for.step.adjusters else None
                 if self._book.state.blind:
@@ -251,8 +254,7 @@ class Desk:
                     generator_hz=generator_hz,
                     other_turns={a: p.turns for a, p in positions.items() if a != first},
                 )
-            changed = before != self._main_act()
-        self.publish(changed=changed)
+        self.publish()
 
     def distrust(self, after: int, reason: str) -> None:
         with self._lock:
@@ -261,9 +263,12 @@ class Desk:
         self.publish()
 
     def publish(self, *, changed: bool = False) -> None:
-        """Make the newest snapshot and wake everybody who waits for it. `changed`: the page is to be fetched anew."""
+        """Make the newest snapshot and wake everybody who waits for it. `changed`: the page is to be fetched anew, as it is when what Enter
+        does is another thing than it was, whatever made it so: a reading, or readings that were struck out."""
         with self._lock:
-            self._version += changed
+            main_act = self._main_act()
+            self._version += changed or main_act != self._shown_act
+            self._shown_act = main_act
             snapshot = self._see()
             with self._news:
                 self._sequence += 1

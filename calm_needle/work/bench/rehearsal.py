@@ -8,6 +8,7 @@ from datetime import UTC, datetime, timedelta
 from typing import NamedTuple
 
 from calm_needle.core.dossier.model import SetUp
+from calm_needle.core.procedure.judge import Standing, swing_for
 from calm_needle.core.quantities import Quantity
 from calm_needle.sim.instruments.counter import FrequencyCounter
 from calm_needle.sim.instruments.millivoltmeter import Millivoltmeter
@@ -112,7 +113,7 @@ def _do_step(bench: _Bench) -> None:
         assert standing is not None
         move = standing.move
         if move.way == "sweep":
-            _sweep(bench)
+            _sweep(bench, standing)
         elif move.way == "wait":
             clock.go(WAITED_S)
         elif move.way == "answer":
@@ -151,6 +152,8 @@ def stand(receiver: PracticeReceiver, wanted: SetUp) -> None:
     """Let the set stand as a step wants it, the leads where they belong."""
     receiver.lead = wanted.goes_in
     tuning = wanted.tuning
+    if wanted.cover:
+        receiver.cover(on=wanted.cover == "on")
     receiver.stand(band=tuning.band, dial_hz=tuning.dial_hz, switches={k: str(v) for k, v in tuning.controls.items()})
     if wanted.watched and wanted.watched.point:
         receiver.clip("counter", wanted.watched.point)
@@ -178,11 +181,11 @@ def _read(bench: _Bench, count: int, core: str | None) -> None:
         )
 
 
-def _sweep(bench: _Bench) -> None:
-    step = bench.book.step
-    assert step is not None and step.set_up.source is not None
-    for i in range(step.passband_points):
-        f = step.set_up.source.frequency_hz + step.passband_span_hz * (i / (step.passband_points - 1) - 0.5)
+def _sweep(bench: _Bench, standing: Standing) -> None:
+    swing = swing_for(bench.book.step, standing) if bench.book.step else None
+    assert swing is not None
+    for i in range(swing.points):
+        f = swing.centre_hz + swing.span_hz * (i / (swing.points - 1) - 0.5)
         _feed(bench, f)
         _shown(bench)
         bench.clock.go(0.8)

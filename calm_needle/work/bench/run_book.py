@@ -26,6 +26,8 @@ from calm_needle.store.db import transaction
 from calm_needle.work.bench.deciding import decision_of, option_of
 from calm_needle.work.bench.visit_readings import VisitReadings
 from calm_needle.work.clock import now_utc, seconds
+from calm_needle.work.house_style import style_of
+from calm_needle.work.jobs.carriers import known_carriers
 from calm_needle.work.jobs.places import placed_model
 from calm_needle.work.soundness.power import Power, power_of
 
@@ -573,6 +575,11 @@ def stale_now(conn: sqlite3.Connection, job_id: int, phase: str) -> Stale | None
     return Stale(phase, "; ".join(why), tuple(groups)) if why else None
 
 
+def usual_means(bench: str) -> str:
+    """Return how frequencies are read at a bench where nobody says it."""
+    return BY_ITSELF.get(bench, "generator")
+
+
 def begin_run(
     conn: sqlite3.Connection,
     *,
@@ -594,7 +601,10 @@ def begin_run(
         raise NotFound("job", job_id)
     model = read_model(json.loads(shelf.dossier_content(conn, job.dossier_id) or "{}"))
     stale = None if in_full else stale_now(conn, job_id, phase)
-    plan = plan_data(model, phase, again=stale, means=means or BY_ITSELF.get(bench or job.bench, "generator"), bands=bands)
+    known = known_carriers(conn)
+    style = style_of(conn)
+    read_by = means or usual_means(bench or job.bench)
+    plan = plan_data(model, phase, again=stale, means=read_by, bands=bands, carriers=known, style=style)
     if not plan["groups"]:
         raise FieldsRefused({"phase": f"The dossier has no steps for “{phase}” that this version can lead through."})
     with transaction(conn):

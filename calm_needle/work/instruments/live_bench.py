@@ -15,6 +15,7 @@ from typing import NamedTuple, Protocol
 from calm_needle.bench.oscilloscope import Oscilloscope, Trace
 from calm_needle.bench.practice_set import Position, SetTruth
 from calm_needle.core.dossier.model import Step
+from calm_needle.core.procedure.judge import Swing
 from calm_needle.core.procedure.kinds.table import KINDS
 from calm_needle.core.procedure.set_up import Setting
 from calm_needle.core.quantities import Quantity
@@ -83,7 +84,7 @@ class LiveBench:
         self._next_check_s = 0.0
         self._positions: dict[str, Position] = {}
         self._turnable: tuple[str, ...] | None = None  # the adjusters that the practice set has, once asked
-        self._sweep: tuple[str, float, float, int] | None = None
+        self._sweep: tuple[str, float, Swing] | None = None
         self._sweep_done: float | None = None
         self._thread: threading.Thread | None = None
 
@@ -173,13 +174,13 @@ class LiveBench:
         self.equipment.rest(SETTLE_S, until=self._stop)
         self._wake.set()
 
-    def start_sweep(self, step: Step) -> None:
-        """Sweep the generator over a step's pass-band; the readings come by themselves."""
+    def start_sweep(self, step: Step, swing: Swing) -> None:
+        """Sweep the generator for a step; the readings come by themselves, and the generator goes back to where the step has it."""
         source = step.set_up.source
         if self.equipment.generator is None or self.equipment.meter(step.set_up.watched) is None or source is None:
             raise FieldsRefused({"sweep": "A sweep needs a generator that the program can set, and a meter that it can read."})
         self._sweep_done = 0.0
-        self._sweep = (step.id, source.frequency_hz, step.passband_span_hz, step.passband_points)
+        self._sweep = (step.id, source.frequency_hz, swing)
         self._wake.set()
 
     def trace(self, *, time_s: float) -> Trace:
@@ -284,13 +285,13 @@ class LiveBench:
     def _run_sweep(self, client: Client) -> None:
         generator, rest = self.equipment.generator, self.equipment.rest
         assert self._sweep and generator
-        step_id, centre, span, points = self._sweep
+        step_id, own_hz, swing = self._sweep
         try:
-            for i in range(points):
+            for i in range(swing.points):
                 wanted = client.wanted()
                 if self._stop.is_set() or self._client is not client or wanted.step is None or wanted.step.id != step_id:
                     return
-                f = centre + span * (i / (points - 1) - 0.5)
+                f = swing.centre_hz + swing.span_hz * (i / (swing.points - 1) - 0.5)
                 with self.equipment.lock:
                     generator.set_frequency(f)
                 rest(SWEEP_SETTLE_S, until=self._stop)
@@ -302,10 +303,10 @@ class LiveBench:
                     rest(READ_EVERY_S, until=self._stop)
                 mean = Quantity(sum(values) / len(values), unit)
                 client.take_reading(mean, {}, wanted, instrument=instrument, generator_hz=f, kind="sweep")
-                self._sweep_done = (i + 1) / points
+                self._sweep_done = (i + 1) / swing.points
                 client.publish()
             with self.equipment.lock:
-                generator.set_frequency(centre)
+                generator.set_frequency(own_hz)
             rest(SETTLE_S, until=self._stop)
         finally:
             self._sweep = self._sweep_done = None

@@ -20,6 +20,7 @@ STRONG_V = 10e-3  # heard on any band that is alive at all
 LEAST_LEVEL_V, MOST_LEVEL_V = 1e-6, 0.1
 DEPTH, TONE_HZ = 0.3, 400.0
 SETTLE_S, AVERAGED = 0.35, 4
+IMAGE_BESIDE_HZ = (-3e3, -1.5e3, 0.0, 1.5e3, 3e3)  # about where the image should be: the strip is rarely quite where it should be
 REST_S = 0.6  # six times a meter's averaging
 
 
@@ -36,6 +37,14 @@ class Heard(NamedTuple):
     alive: bool
     level_v: float | None
     pointer_hz: float | None
+
+
+class Image(NamedTuple):
+    """Levels (V) that give the same output at the signal and at its image; image_v None where not even most_v gives it."""
+
+    signal_v: float
+    image_v: float | None
+    most_v: float
 
 
 def scan(meters: Meters, winding: str, *, centre_hz: float, held_f: float = 0.0) -> Scan:
@@ -75,10 +84,59 @@ def hear(meters: Meters, band: Band, *, dial_hz: float, point: str, wanted_v: fl
     A practice set is switched to the band and tuned in; a real one has been by a person. Raises FieldsRefused, InstrumentError.
     """
     with meters.together():
+        if meters.practice and meters.practice.share() == 0.0:
+            raise FieldsRefused({"value": "The set is off: switch it on by its safe start, and let it warm."})
+    with _at_the_aerial(meters, band, dial_hz=dial_hz, point=point) as (generator, pointer_hz):
+        with_tone_v = _settled(meters)
+        generator.set_amplitude_modulation(depth=0.0, tone_hz=TONE_HZ)
+        if not level_search.is_alive(with_tone_v=with_tone_v, without_v=_settled(meters)):
+            return Heard(False, None, pointer_hz)
+        generator.set_amplitude_modulation(depth=DEPTH, tone_hz=TONE_HZ)
+        level_v = _level_for(meters, generator, Tried(STRONG_V, with_tone_v), wanted_v=wanted_v)
+    return Heard(True, level_v, pointer_hz)
+
+
+def image(meters: Meters, band: Band, *, dial_hz: float, image_hz: float, point: str, wanted_v: float) -> Image:
+    """Find the levels that give wanted_v at a signal and at its image, the set tuned to the signal; the image where it is strongest.
+
+    A practice set is switched to the band and tuned in; a real one has been by a person. Raises FieldsRefused, InstrumentError.
+    """
+    with _at_the_aerial(meters, band, dial_hz=dial_hz, point=point) as (generator, _):
+        signal_v = _level_for(meters, generator, Tried(STRONG_V, _settled(meters)), wanted_v=wanted_v)
+        if signal_v is None:
+            raise FieldsRefused({"image": f"The signal itself does not give the standard output on {band.name}: find out why first."})
+        generator.set_level(MOST_LEVEL_V)
+        heard: dict[float, float] = {}
+        for beside_hz in IMAGE_BESIDE_HZ:
+            generator.set_frequency(image_hz + beside_hz)
+            heard[beside_hz] = _settled(meters)
+        at = max(heard, key=heard.__getitem__)
+        if heard[at] < wanted_v:
+            return Image(signal_v, None, MOST_LEVEL_V)
+        generator.set_frequency(image_hz + at)
+        return Image(signal_v, _level_for(meters, generator, Tried(MOST_LEVEL_V, heard[at]), wanted_v=wanted_v), MOST_LEVEL_V)
+
+
+def _level_for(meters: Meters, generator: Generator, first: Tried, *, wanted_v: float) -> float | None:
+    """The level that gives wanted_v where the generator stands; None where none does."""
+    tried = [first]
+    # One reading that had not come to rest leads a search astray: that no level gives it is said when two searches found none.
+    for _ in range(2):
+        while level := level_search.next_level(tried, wanted_v=wanted_v, least_v=LEAST_LEVEL_V, most_v=MOST_LEVEL_V):
+            generator.set_level(level)
+            tried.append(Tried(level, _settled(meters)))
+        if (level_v := level_search.found(tried, wanted_v=wanted_v)) is not None:
+            return level_v
+        tried.clear()
+    return None
+
+
+@contextmanager
+def _at_the_aerial(meters: Meters, band: Band, *, dial_hz: float, point: str) -> Iterator[tuple[Generator, float | None]]:
+    """A strong modulated signal at a mark of a band, a practice set tuned in to it; and where its pointer then stands (Hz)."""
+    with meters.together():
         practice = meters.practice
         meters.output_v()  # none there is said before anything is set
-        if practice and practice.share() == 0.0:
-            raise FieldsRefused({"value": "The set is off: switch it on by its safe start, and let it warm."})
         with _left_as_found(meters) as generator, _clipped(practice, point):
             if practice:
                 practice.select_band(band.id)
@@ -86,22 +144,7 @@ def hear(meters: Meters, band: Band, *, dial_hz: float, point: str, wanted_v: fl
             generator.set_level(STRONG_V)
             generator.set_amplitude_modulation(depth=DEPTH, tone_hz=TONE_HZ)
             generator.set_output(True)
-            pointer_hz = practice.tune_in(dial_hz) if practice else None
-            with_tone_v = _settled(meters)
-            generator.set_amplitude_modulation(depth=0.0, tone_hz=TONE_HZ)
-            if not level_search.is_alive(with_tone_v=with_tone_v, without_v=_settled(meters)):
-                return Heard(False, None, pointer_hz)
-            generator.set_amplitude_modulation(depth=DEPTH, tone_hz=TONE_HZ)
-            tried = [Tried(STRONG_V, with_tone_v)]
-            # One reading that had not come to rest leads a search astray: that no level gives it is said when two searches found none.
-            for _ in range(2):
-                while level := level_search.next_level(tried, wanted_v=wanted_v, least_v=LEAST_LEVEL_V, most_v=MOST_LEVEL_V):
-                    generator.set_level(level)
-                    tried.append(Tried(level, _settled(meters)))
-                if (level_v := level_search.found(tried, wanted_v=wanted_v)) is not None:
-                    break
-                tried.clear()
-    return Heard(True, level_v, pointer_hz)
+            yield generator, practice.tune_in(dial_hz) if practice else None
 
 
 def sweep_oscillator(meters: Meters, band: Band, *, dial_hz: Sequence[float], loop: str) -> list[tuple[float, float, float]]:

@@ -2,34 +2,34 @@
 
 import json
 import sqlite3
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
 from calm_needle.core.dossier.model import Model
 from calm_needle.core.physics.band_plan import Meeting, lanes, meetings
 from calm_needle.core.physics.dial_fit import Reading, fit
+from calm_needle.core.physics.dial_setting import best_setting
 from calm_needle.core.pictures import Curves, Lanes, Line, Mark, PrintedScale, Stretch
-from calm_needle.core.procedure.dial.band import DialBand, dial_bands, travel_share
+from calm_needle.core.procedure.dial.band import DialBand, dial_bands
 from calm_needle.core.procedure.dial.evidence import evidence_of
 from calm_needle.core.procedure.dial.words import hz, percent, size
+from calm_needle.core.procedure.front_end import steps as front_end
+from calm_needle.core.procedure.front_end.advice import USUAL_Q, losses, served_points
 from calm_needle.core.procedure.plan import read_plan
 from calm_needle.core.procedure.run import Act, fold
-from calm_needle.core.quantities import format_plain, format_si, parse_si
-from calm_needle.core.soundness.coverage import Picked, judge_coverage
-from calm_needle.core.verdict import Verdict
-from calm_needle.errors import CalmNeedleError, FieldsRefused, NotFound
-from calm_needle.store import coverage, runs
-from calm_needle.store.db import transaction
+from calm_needle.core.quantities import format_plain, format_si
+from calm_needle.errors import CalmNeedleError
+from calm_needle.store import runs
+from calm_needle.store.carriers import CarrierRow
 from calm_needle.store.shelf import JobRow
-from calm_needle.work.clock import now_utc
-from calm_needle.work.instruments import soundings
-from calm_needle.work.instruments.meters import Meters
+from calm_needle.work.jobs import carriers, gang, images, oscillator
+from calm_needle.work.jobs.gang import GangView
+from calm_needle.work.jobs.images import ImageLine
+from calm_needle.work.jobs.oscillator import OscillatorView
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
-from calm_needle.work.soundness.power import power_of
 
 PHASE = "oscillator and dial"
-PLACES = 11  # of the dial at which the oscillator is picked up
-LONGEST_LABEL = 60
 INKS = {"dial": "ink", "oscillator": "after", "half-IF": "slate", "image": "madder", "IF": "moss"}
 
 
@@ -65,20 +65,22 @@ class BandPage:
     read_in: int | None
     worst: str
     tolerance: str
+    loss: Curves | None
+    loss_words: str
 
 
 @dataclass(frozen=True)
 class DialView:
-    """The page. covered: the last sweep's verdict; levels: how strong it is over each band, beside the sweep before."""
+    """The page. carriers: each with whether it was known too long ago."""
 
     job: JobRow
     model: Model
     bands: list[BandPage]
     meets: list[str]
-    covered: Verdict
-    levels: list[tuple[str, Curves]]
-    swept: str
-    compared: list[str]
+    oscillator: OscillatorView
+    images: list[ImageLine]
+    gang: GangView
+    carriers: list[tuple[CarrierRow, bool]]
 
 
 def view(conn: sqlite3.Connection, job_id: int) -> DialView:
@@ -86,70 +88,22 @@ def view(conn: sqlite3.Connection, job_id: int) -> DialView:
     job = job_of(conn, job_id)
     model = model_of_dossier(conn, job.dossier_id)
     found = {band_id: _latest(conn, job_id, band) for band_id, band in dial_bands(model).items()}
-    bands = [_band(model, band, *found[band_id]) for band_id, band in dial_bands(model).items()]
+    peaked = _peaked(conn, job_id)
+    bands = [_band(model, band, *found[band_id], peaked.get(band_id, ())) for band_id, band in dial_bands(model).items()]
     reach = []
     for band_id, band in dial_bands(model).items():
         ends = _measured_ends(band, found[band_id][0]) or (band.band.f_low_hz, band.band.f_high_hz)
         reach.append((band.band.name, *ends))
-    sweeps = coverage.sweeps(conn, job_id)
-    names = {b.id: b.name for b in model.bands}
-    last = _picked(model, sweeps[0]) if sweeps else []
-    before = _picked(model, sweeps[1]) if len(sweeps) > 1 else []
     return DialView(
         job,
         model,
         bands,
         [_meets(m) for m in meetings(reach)],
-        judge_coverage(last, names=names),
-        _levels(last, before, names),
-        f"{sweeps[0][0].at_utc[:16].replace('T', ' ')} UTC{', ' + sweeps[0][0].label if sweeps[0][0].label else ''}" if sweeps else "",
-        _compared(last, before, names),
+        oscillator.view(conn, job_id, model),
+        images.lines(conn, job_id, model),
+        gang.view(conn, job_id, model),
+        carriers.table(conn),
     )
-
-
-def sweep(conn: sqlite3.Connection, job_id: int, form: dict[str, str], meters: Meters) -> None:
-    """Pick up the oscillator over every band, and keep it. Raises NotFound, FieldsRefused, InstrumentError."""
-    job = job_of(conn, job_id)
-    model = model_of_dossier(conn, job.dossier_id)
-    if power_of(conn, job_id).state in ("off", "stopped"):
-        raise FieldsRefused({"coverage": "The set is off, as the log of its start says: switch it on, and let it warm."})
-    label = form.get("label", "").strip()
-    if len(label) > LONGEST_LABEL:
-        raise FieldsRefused({"coverage": f"In at most {LONGEST_LABEL} letters: how the set stands."})
-    stage = model.oscillator_stage()
-    if stage is None:
-        raise FieldsRefused({"coverage": "This dossier has no oscillator to pick up."})
-    readings: list[tuple[str, float, float, float]] = []
-    for band in model.bands:
-        places = [band.f_low_hz * (band.f_high_hz / band.f_low_hz) ** (i / (PLACES - 1)) for i in range(PLACES)]
-        readings += [(band.id, *r) for r in soundings.sweep_oscillator(meters, band, dial_hz=places, loop=f"loop {stage}")]
-    with transaction(conn):
-        coverage.add_sweep(conn, job_id=job_id, label=label, readings=readings, at_utc=now_utc())
-
-
-def type_in(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
-    """Keep what a counter showed at places of a band's dial, typed: «530 kHz 998.2 kHz» a line, the second «dead» where it counts nothing.
-
-    Raises NotFound, FieldsRefused with every line that cannot be read.
-    """
-    model = model_of_dossier(conn, job_of(conn, job_id).dossier_id)
-    band = next((b for b in model.bands if b.id == form.get("band")), None)
-    if band is None:
-        raise NotFound("band", form.get("band", ""))
-    readings, faults = [], []
-    for number, line in enumerate((x for x in form.get("lines", "").splitlines() if x.strip()), start=1):
-        words = line.replace(";", " ").split()
-        try:
-            dial_hz = parse_si("".join(words[:-1]) if len(words) % 2 else "".join(words[: len(words) // 2]), unit="Hz")
-            rest = words[-1:] if len(words) % 2 else words[len(words) // 2 :]
-            dead = rest[0].lower() in ("dead", "none", "0")
-            readings.append((band.id, dial_hz, 0.0 if dead else parse_si("".join(rest), unit="Hz"), 0.0 if dead else 1.0))
-        except (CalmNeedleError, IndexError):
-            faults.append(f"Line {number}, “{line.strip()[:40]}”: write the dial and what the counter shows, 600k 1068k, or dead.")
-    if faults or not readings:
-        raise FieldsRefused({"lines": " ".join(faults) or "Write at least one place of the dial."})
-    with transaction(conn):
-        coverage.add_sweep(conn, job_id=job_id, label="typed", readings=readings, at_utc=now_utc())
 
 
 def _latest(conn: sqlite3.Connection, job_id: int, band: DialBand) -> tuple[list[Reading], int | None]:
@@ -165,7 +119,47 @@ def _latest(conn: sqlite3.Connection, job_id: int, band: DialBand) -> tuple[list
     return [], None
 
 
-def _band(model: Model, band: DialBand, readings: list[Reading], read_in: int | None) -> BandPage:
+def _peaked(conn: sqlite3.Connection, job_id: int) -> dict[str, tuple[float, ...]]:
+    """At which places of the dial each band's signal circuits were last peaked, by the newest run that did (Hz)."""
+    out: dict[str, tuple[float, ...]] = {}
+    for run in runs.runs_of_job(conn, job_id):
+        if run.phase != front_end.PHASE:
+            continue
+        acts = [Act(a.id, a.kind, a.at_utc, json.loads(a.detail)) for a in runs.acts(conn, run.id)]
+        state = fold(read_plan(json.loads(runs.plan_of_run(conn, run.id))), acts)
+        here: dict[str, set[float]] = {}
+        for visit in state.visits:
+            step = state.plan.step(visit.step_id)
+            at = step.set_up.tuning
+            if visit.outcome == "take" and not visit.superseded and step.adjusters and at.band and at.dial_hz:
+                here.setdefault(at.band, set()).add(at.dial_hz)
+        out |= {band: tuple(sorted(places)) for band, places in here.items()}
+    return out
+
+
+def _loss(model: Model, band: DialBand, readings: list[Reading], peaked: Sequence[float]) -> tuple[Curves | None, str]:
+    """What tracking costs over a band, and at which places it is peaked; none where the dossier lacks the signal circuit's values."""
+    at = peaked or served_points(band)
+    low, high = band.drawn.marks_hz[0], band.drawn.marks_hz[-1]
+    places = [low * (high / low) ** (i / 60.0) for i in range(61)]
+    found = losses(model, band, readings, peaked_hz=at, at_hz=places)
+    if found is None:
+        return None, ""
+    q, circuits = model.signal_circuits(band.band.id)
+    named = " and ".join(format_plain(f, unit="Hz", digits=5) for f in at)
+    how = f"Peaked at {named}" if peaked else f"If it is peaked at {named}, as the papers have it"
+    by = f"by a Q of {q or USUAL_Q:.0f}{'' if q else ', usual for such circuits'}{f', {circuits} circuits' if circuits > 1 else ''}"
+    k = max(range(len(places)), key=lambda i: found.loss_db[i])
+    where = format_plain(places[k], unit="Hz", digits=3)
+    words = (
+        f"{how}: at most {found.worst_db:.1f} dB is lost, at {where}; worked out {by}, the dial {'as read' if readings else 'as drawn'}."
+    )
+    line = Line("lost", list(zip(places, found.loss_db, strict=True)), "after")
+    curves = Curves("Lost by tracking", "Hz", "dB", [line], [Mark(f, "", 0.0, "after") for f in at], log_x=True)
+    return curves, words
+
+
+def _band(model: Model, band: DialBand, readings: list[Reading], read_in: int | None, peaked: Sequence[float]) -> BandPage:
     b = band.band
     checks = [Mark(f, "", ink="ink") for f in band.read_at_hz]
     plan = Lanes(
@@ -202,6 +196,7 @@ def _band(model: Model, band: DialBand, readings: list[Reading], read_in: int | 
         read_in,
         f"{size(worst.error_hz)} at {format_plain(worst.dial_hz, unit='Hz', digits=5)}" if worst else "",
         f"{band.tolerance_percent:g} %, {band.tolerance_from}",
+        *_loss(model, band, readings, peaked),
     )
 
 
@@ -213,6 +208,8 @@ def _curve(band: DialBand, readings: list[Reading]) -> Curves | None:
     low, high = band.drawn.marks_hz[0], band.drawn.marks_hz[-1]
     at = [low * (high / low) ** (i / 40.0) for i in range(41)]
     errors = (found.drawn.receives_hz(found.now, found.drawn.gang(at)) - at).tolist()
+    can_be = {**found.now, **best_setting(found).values}
+    best = found.drawn.receives_hz(can_be, found.drawn.gang(at)) - at
     share = band.tolerance_percent / 100.0
     return Curves(
         "Error over the dial",
@@ -221,6 +218,7 @@ def _curve(band: DialBand, readings: list[Reading]) -> Curves | None:
         [
             Line("tolerance", [(f, share * f) for f in at], "slate", dashed=True),
             Line("", [(f, -share * f) for f in at], "slate", dashed=True),
+            Line("best", list(zip(at, best.tolist(), strict=True)), "slate"),
             Line("error", list(zip(at, errors, strict=True)), "after"),
         ],
         [Mark(r.dial_hz, "", r.error_hz, "after") for r in readings],
@@ -262,34 +260,5 @@ def _meets(m: Meeting) -> str:
     return f"{_begun(m.lower)} and {m.upper} {how}."
 
 
-def _picked(model: Model, rows: list[coverage.CoverageRow]) -> list[Picked]:
-    bands = {b.id: b for b in model.bands}
-    known = [(r, bands[r.band]) for r in rows if r.band in bands]
-    return [Picked(r.band, r.dial_hz, travel_share(band, r.dial_hz), r.oscillator_hz, r.vpp) for r, band in known]
-
-
-def _levels(last: list[Picked], before: list[Picked], names: dict[str, str]) -> list[tuple[str, Curves]]:
-    """How strong the oscillator is over the shaft's travel, band by band, with the sweep before beside it."""
-    out = []
-    for band in dict.fromkeys(r.band for r in last):
-        lines = [Line("now", [(100.0 * r.share, r.vpp) for r in last if r.band == band], "after", dots=True)]
-        older = [(100.0 * r.share, r.vpp) for r in before if r.band == band]
-        if older:
-            lines.append(Line("before", older, "before", dashed=True))
-        out.append((band, Curves(f"{_begun(names.get(band, band))}: the oscillator over the shaft’s travel", "%", "V", lines)))
-    return out
-
-
 def _begun(name: str) -> str:
     return name[:1].upper() + name[1:]
-
-
-def _compared(last: list[Picked], before: list[Picked], names: dict[str, str]) -> list[str]:
-    """How the last sweep compares with the one before, band by band."""
-    out = []
-    for band in dict.fromkeys(r.band for r in last):
-        now, then = ([r.vpp for r in of if r.band == band and r.vpp > 0] for of in (last, before))
-        if now and then:
-            ratio = (sum(now) / len(now)) / (sum(then) / len(then))
-            out.append(f"{_begun(names.get(band, band))}: {ratio:.2f} times the sweep before.")
-    return out

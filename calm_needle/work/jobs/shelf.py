@@ -4,6 +4,7 @@ import hashlib
 import json
 import re
 import sqlite3
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
@@ -11,10 +12,12 @@ from typing import Any
 from calm_needle.core.dossier.model import Model
 from calm_needle.core.dossier.read import read_model
 from calm_needle.core.dossier.sketch import SAFETY, key_of, sketch
+from calm_needle.core.procedure.derived import DERIVED
+from calm_needle.core.procedure.dial.steps import MEANS
 from calm_needle.core.procedure.phases import PHASE_NAMES, PHASES
 from calm_needle.core.procedure.plan import plan_of
 from calm_needle.core.quantities import parse_si
-from calm_needle.core.soundness.gate import ALIGNMENT
+from calm_needle.core.soundness.gate import ALIGNMENT, BEFORE_ALIGNMENT
 from calm_needle.core.soundness.parts_sweep import Part
 from calm_needle.errors import FieldsRefused, FileRefused, NotFound, NotUnderstood
 from calm_needle.files.dossiers import load_dossier
@@ -24,6 +27,7 @@ from calm_needle.store import runs, shelf
 from calm_needle.store.db import transaction
 from calm_needle.work.bench import run_book
 from calm_needle.work.clock import now_utc
+from calm_needle.work.house_style import style_of
 from calm_needle.work.jobs import intake
 
 JOBS_A_PAGE, SETS_SHOWN, LONGEST_SEARCH = 24, 40, 100
@@ -41,6 +45,7 @@ class PhaseLine:
     can_run: bool
     partly: bool = False  # what is to be done again is less than all of it
     look: str = ""  # the screen on which its results are looked at
+    means: tuple[tuple[str, str], ...] = ()  # by which it can be found where the set receives, the usual one first
 
 
 def take_in_dossier(conn: sqlite3.Connection, content: bytes, *, name: str) -> Model:
@@ -211,6 +216,7 @@ def parts_of_job(conn: sqlite3.Connection, job: shelf.JobRow) -> list[Part]:
 def phases_of(conn: sqlite3.Connection, job: shelf.JobRow) -> list[PhaseLine]:
     """Return the phases of a job in the order of the work, with what has been done in each."""
     marks = shelf.phase_marks(conn, job.id)
+    style = style_of(conn)
     led = _steps_led(shelf.dossier_content(conn, job.dossier_id) or "{}")
     finished = runs.finished_runs(conn, job.id)
     of_job = runs.runs_of_job(conn, job.id)
@@ -232,12 +238,21 @@ def phases_of(conn: sqlite3.Connection, job: shelf.JobRow) -> list[PhaseLine]:
         elif state == "if needed":
             words = "when a step cannot be met"
         elif can_run:
-            words = f"{led[phase.name]} steps in the dossier"
+            words = "led by what is read, band by band" if phase.name in DERIVED else f"{led[phase.name]} steps in the dossier"
         else:
             words = phase.words or "by hand; the program keeps that it was done"
         partly = not running and not done and stale is not None and bool(stale.groups) and can_run
-        lines.append(PhaseLine(phase.name, state, words, last.id if last else None, can_run, partly, phase.look))
+        lines.append(
+            PhaseLine(phase.name, state, words, last.id if last else None, can_run, partly, phase.look, means_of(job, phase.name, style))
+        )
     return lines
+
+
+def following(conn: sqlite3.Connection, job_id: int, lines: list[PhaseLine]) -> PhaseLine | None:
+    """Return the phase to go on with: a run in hand, else the first that is open; what was waived no longer stands in the way."""
+    waived = BEFORE_ALIGNMENT if intake.gate_of(conn, job_id).waived else ()
+    running = next((p for p in lines if p.state == "running"), None)
+    return running or next((p for p in lines if p.state == "open" and p.name not in waived), None)
 
 
 def mark_phase(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
@@ -251,12 +266,26 @@ def mark_phase(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> N
     shelf.mark_phase(conn, job_id=job_id, phase=phase, state=state, remark=form.get("remark", "").strip()[:400], at_utc=now_utc())
 
 
-def begin_run(conn: sqlite3.Connection, job_id: int, phase: str, *, in_full: bool = True) -> int:
+def means_of(job: shelf.JobRow, phase: str, style: Mapping[str, str] | None = None) -> tuple[tuple[str, str], ...]:
+    """Return by which means a job's bench finds where the set receives: name and words, the usual one first; none if a phase asks none."""
+    if phase not in DERIVED:
+        return ()
+    usual = (style or {}).get("means") or run_book.usual_means(job.bench)
+    offered = [(m.name, m.words) for m in MEANS.values() if "typed" in m.benches or job.bench in m.benches]
+    return tuple(sorted(offered, key=lambda m: m[0] != usual))
+
+
+def begin_run(conn: sqlite3.Connection, job_id: int, phase: str, *, in_full: bool = True, means: str = "") -> int:
     """Begin a run of a phase, or return the one that is open. Raises NotFound, FieldsRefused for a phase that cannot be led.
 
-    in_full: through all of it; else through what a change has made stale.
+    in_full: through all of it; else through what a change has made stale. means: by which it is found where the set receives, where that is
+    asked, the house style's if nobody says; what no instrument reads is typed then.
     """
-    job_of(conn, job_id)
+    job = job_of(conn, job_id)
+    offered = means_of(job, phase, style_of(conn))
+    means = means or (offered[0][0] if offered else "")
+    if means and means not in {name for name, _ in offered}:
+        raise FieldsRefused({"phase": "There are no such means at this bench."})
     finished = runs.finished_runs(conn, job_id)
     for row in runs.runs_of_job(conn, job_id):
         if row.phase == phase and row.id not in finished:
@@ -266,7 +295,8 @@ def begin_run(conn: sqlite3.Connection, job_id: int, phase: str, *, in_full: boo
         raise FieldsRefused({"phase": f"{gate.sentence} Or waive it on the job’s page, with a reason."})
     if phase not in PHASE_NAMES:
         raise FieldsRefused({"phase": "There is no such phase."})
-    return run_book.begin_run(conn, job_id=job_id, phase=phase, at_utc=now_utc(), in_full=in_full)
+    bench = "typed" if means and job.bench not in MEANS[means].benches else None
+    return run_book.begin_run(conn, job_id=job_id, phase=phase, at_utc=now_utc(), in_full=in_full, means=means, bench=bench)
 
 
 def overview(conn: sqlite3.Connection, *, words: str = "", page: int = 1) -> dict[str, Any]:
@@ -276,8 +306,8 @@ def overview(conn: sqlite3.Connection, *, words: str = "", page: int = 1) -> dic
     for job in rows:
         lines = phases_of(conn, job)
         running = next((p for p in lines if p.state == "running"), None)
-        following = next((p for p in lines if p.state == "open"), None)
-        said = f"{running.name}, in hand" if running else f"next: {following.name}" if following else "all phases done"
+        to_do = following(conn, job.id, lines)
+        said = f"{running.name}, in hand" if running else f"next: {to_do.name}" if to_do else "all phases done"
         jobs.append({"row": job, "words": said, "run_id": running.run_id if running else None})
     return {
         "models": shelf.models(conn),

@@ -8,6 +8,7 @@ from calm_needle.bench.practice_set import SetTruth
 from calm_needle.core.dossier.model import SetUp
 from calm_needle.core.pictures import Curves, Mark
 from calm_needle.core.pictures import Line as CurveLine
+from calm_needle.core.procedure.house_style import in_words
 from calm_needle.core.procedure.kinds.kind import StepKind
 from calm_needle.core.procedure.kinds.table import KINDS
 from calm_needle.core.procedure.report import Amount, Curve, Row, Section, section
@@ -23,7 +24,7 @@ from calm_needle.store.shelf import JobRow
 from calm_needle.work.bench.bench_thread import bead_label
 from calm_needle.work.bench.run_book import RunBook, stale_now
 from calm_needle.work.jobs import intake
-from calm_needle.work.record.dial_record import dial_section
+from calm_needle.work.record.dial_record import dial_section, rocking_section
 from calm_needle.work.soundness import parts_sweep, repairs
 from calm_needle.work.workshop import Workshop
 
@@ -66,6 +67,7 @@ class Record:
     reckoned: list[str] = field(default_factory=list)
     changed: list[str] = field(default_factory=list)
     health: str = ""
+    style: str = ""
 
 
 def record_of(workshop: Workshop, run_id: int) -> Record:
@@ -110,6 +112,7 @@ def _read(book: RunBook) -> Record:
         run=book.run,
         job=book.job,
         finished=book.state.stage == "finished",
+        style=in_words(book.plan.style) if book.plan.style else "",
         by_hand=book.run.bench != "instruments",
         lines=[_line(book, v) for v in visits if not _kind(book, v).compares],
         decisions=[_decided(d) for d in book.state.decisions],
@@ -127,6 +130,9 @@ def _read(book: RunBook) -> Record:
     curves = [_response(book, visit, name) for visit, name in zip(ends, names, strict=False)]
     if curves := [c for c in curves if len(c.points) > 1]:
         record.sections.append(Section("response", curves=tuple(curves), nominal=book.model.if_hz))
+    rocked = [(book.plan.step(v.step_id).title, v.detail) for v in visits if v.outcome == "take" and "triples" in v.detail]
+    if (rocking := rocking_section(rocked)) is not None:
+        record.sections.append(rocking)
     if (dial := dial_section(book.model, book.state.decisions)) is not None:
         record.sections.append(dial)
     record.sections.append(Section("adjusters", ("gained", "turned", "what was seen"), tuple(_row(line) for line in record.lines)))

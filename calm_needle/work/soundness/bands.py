@@ -167,11 +167,8 @@ def hear(conn: sqlite3.Connection, job_id: int, band_id: str, meters: Meters) ->
     band = next((b for b in model.bands if b.id == band_id), None)
     if band is None:
         raise NotFound("band", band_id[:30])
-    set_ups = [step.set_up for group in model.groups for step in group.steps]
-    load_ohm = next((s.watched.load_ohm for s in set_ups if s.watched and s.watched.load_ohm), USUAL_LOAD_OHM)
-    fed = model.at_the_aerial()
-    point = fed.goes_in if fed and fed.goes_in else AERIAL
-    heard = soundings.hear(meters, band, dial_hz=middle_of(band), point=point, wanted_v=standard_output_v(load_ohm))
+    point, wanted_v = at_the_aerial(model)
+    heard = soundings.hear(meters, band, dial_hz=middle_of(band), point=point, wanted_v=wanted_v)
     with transaction(conn):
         said: Heard = "alive" if heard.alive else "dead"
         found: list[tuple[str, str | None, float | None, str]] = [("generator", said, None, "")]
@@ -181,6 +178,14 @@ def hear(conn: sqlite3.Connection, job_id: int, band_id: str, meters: Meters) ->
             band_checks.add_band_check(
                 conn, job_id=job_id, band=band_id, kind=kind, heard=word, value=value, coupling=coupling, at_utc=now_utc()
             )
+
+
+def at_the_aerial(model: Model) -> tuple[str, float]:
+    """Return where the generator goes in at the aerial, and the volts of the standard output of this set."""
+    set_ups = [step.set_up for group in model.groups for step in group.steps]
+    load_ohm = next((s.watched.load_ohm for s in set_ups if s.watched and s.watched.load_ohm), USUAL_LOAD_OHM)
+    fed = model.at_the_aerial()
+    return fed.goes_in if fed and fed.goes_in else AERIAL, standard_output_v(load_ohm)
 
 
 def usual_coupling(model: Model) -> str:

@@ -31,7 +31,7 @@ class Apprentice:
     def __init__(self, bench: BenchPage) -> None:
         self.bench = bench
         self.heard: set[str] = set()
-        self.rounds = 0
+        self.rounds = self.told_way = 0
         self.looked: list[str] = []  # the traces that were to be looked at, as paths
 
     def go_through(self, *, blind: int = 0) -> None:
@@ -122,7 +122,11 @@ class Apprentice:
         amount = int(degrees[1]) / 360.0 if degrees else 0.001 if "less than a degree" in advice else amount
         way = -1 if "anticlockwise" in advice else 1
         fine = amount < 2.4 * self.bench.step()
-        for _ in range(min(MOST_AT_ONCE, max(1, round(0.8 * amount / self.bench.step(fine=fine))))):
+        presses = min(MOST_AT_ONCE, max(1, round(0.8 * amount / self.bench.step(fine=fine))))
+        if fine and way == -self.told_way:
+            presses = 1  # sent back over what it has just turned: less than that, or it goes to and fro for ever
+        self.told_way = way
+        for _ in range(presses):
             self.bench.turn(way, fine=fine)
         self.bench.wait_for_reading_after(self.bench.reading_id + 6)
         return way

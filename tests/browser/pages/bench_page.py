@@ -132,8 +132,8 @@ class BenchPage:
         self.page.wait_for_selector(f"[data-link={kind}][data-state={state}]", state="attached")
 
     def type_reading(self, text: str) -> None:
-        """Type what the meter shows, and keep it."""
+        """Type what is asked for, what the meter shows or else, and keep it."""
         before = self.reading_id
-        self.page.get_by_label("What the meter shows").fill(text)
+        self.page.locator("#reading").fill(text)
         self.page.keyboard.press("Enter")
         self.wait_for_reading_after(before)

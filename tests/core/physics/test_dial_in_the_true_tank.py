@@ -45,6 +45,31 @@ class OfTheHalvern(unittest.TestCase):
         self.assertAlmostEqual(found.trimmer_change_f, -3e-12, delta=2e-16)
         self.assertAlmostEqual(found.coil_change_percent, 0.0, delta=0.001)
 
+    def test_two_plain_rounds_foretell_the_third_with_nothing_known_of_the_parts(self) -> None:
+        """Done as at a bench: the low end by the padder, the high end by the trimmer, whatever the parts are."""
+        _, _, _, parts = list(self.tanks())[1]
+        marks, low_hz = (600e3, 1400e3), []
+        tank, off = dial.nominal_tank(dial_hz=marks, **parts), {"padder": 0.08, "trimmer_f": 5e-12}
+
+        def error(at: int) -> float:
+            return float(tank.frequency_hz(**off)[at]) - parts["if_hz"] - marks[at]
+
+        def bring(part: str, at: int, wanted_hz: float, low: float, high: float) -> None:
+            for _ in range(80):  # more of either is a lower frequency
+                off[part] = (low + high) / 2.0
+                low, high = (off[part], high) if error(at) > wanted_hz else (low, off[part])
+
+        for leave_hz in (0.0, 0.0):
+            bring("padder", 0, leave_hz, -0.5, 0.5)
+            bring("trimmer_f", 1, 0.0, -20e-12, 20e-12)
+            low_hz.append(error(0))
+        found = dial.third_round(error1_hz=low_hz[0], error2_hz=low_hz[1], within_hz=100.0)
+        bring("padder", 0, found.leave_low_hz, -0.5, 0.5)
+        bring("trimmer_f", 1, 0.0, -20e-12, 20e-12)
+        self.assertLess(abs(error(0)), 0.05 * abs(found.shrink_per_round * low_hz[1]) + 1.0, "far nearer than a plain round")
+        with self.assertRaises(NoAnswer):
+            dial.third_round(error1_hz=1e3, error2_hz=-2e3, within_hz=100.0)
+
     def test_the_rounds_are_those_that_alternating_takes(self) -> None:
         _, _, _, parts = next(self.tanks())
         e = self.errors([160e3, 260e3], parts, coil=0.04, trimmer_f=4e-12)

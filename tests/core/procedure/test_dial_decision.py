@@ -9,7 +9,7 @@ from calm_needle.core.procedure.decision import Decision
 from calm_needle.core.procedure.dial.advice import dial_decision
 from calm_needle.core.procedure.dial.band import dial_bands
 from calm_needle.core.procedure.plan import Plan, plan_of
-from calm_needle.core.procedure.run import Act, fold
+from calm_needle.core.procedure.run import Act, Place, RunState, Visit, fold
 from tests.support import dossiers
 
 MODEL = dossiers.model("halvern-6b")
@@ -55,6 +55,14 @@ class Decided(unittest.TestCase):
         self.assertEqual(exact.costs[2][1], "0\u2009Hz")
         self.assertEqual([g["id"] for g in least.groups], ["move-mw-1", "oscillator-mw-2"])
 
+    def test_the_house_style_says_what_is_aimed_at(self) -> None:
+        far = {600e3: 588e3, 1000e3: 1006e3, 1400e3: 1431e3}
+        book = decided(far, aim="book")
+        self.assertEqual(book.advised, "book")
+        self.assertIn("as the house style has it", book.evidence)
+        self.assertEqual(decided(far, aim="exact").advised, "least-worst", "nobody said where the owner listens")
+        self.assertEqual(decided(far, aim="exact", listens_hz=909e3).advised, "exact")
+
     def test_by_a_generator_the_moves_say_where_it_is_to_stand(self) -> None:
         found = decided({600e3: 588e3, 1000e3: 1006e3, 1400e3: 1431e3}, means="generator")
         least = found.option("least-worst")
@@ -70,9 +78,31 @@ class Decided(unittest.TestCase):
             ({600e3: 603e3}, "One mark is too few"),
         ):
             with self.subTest(said):
-                found = decided(receives)
+                found = decided(receives, means="generator")
                 self.assertIn(said, found.sentence)
                 self.assertEqual((found.advised, found.tone), ("again", "danger"))
+
+    def test_what_a_counter_reads_off_the_oscillator_says_nothing_of_the_strip(self) -> None:
+        found = decided({600e3: 605e3, 1000e3: 1005e3, 1400e3: 1405e3}, means="counter")
+        self.assertNotIn("at every mark alike", found.sentence)
+        self.assertNotEqual(found.advised, "again")
+
+    def test_what_was_read_twice_and_still_does_not_fit_is_not_read_for_ever(self) -> None:
+        receives = {600e3: 603e3, 1000e3: 1206e3, 1400e3: 1409e3}
+        first = decided(receives).option("again")
+        assert first is not None
+        again = first.groups[0]
+        plan = plan_of(MODEL, PHASE)
+        at = next(g for g in plan.groups if g.steps[0].set_up.tuning.band == "MW")
+        grown = plan.grown([resolved_group(again, MODEL.adjusters)], after=at.id)
+        last = grown.group(again["id"])
+        read = [
+            Visit(i, Place(g.id, step.id, 1), outcome="take", detail={"receives_hz": receives[step.aim["mark_hz"]], "sigma_hz": 20.0})
+            for i, (g, step) in enumerate((g, step) for g in (at, last) for step in g.steps)
+        ]
+        found = dial_decision(MODEL, RunState("decision", grown, Place(last.id, None, 1), visits=tuple(read)), last, {})
+        self.assertEqual((found.advised, found.tone), ("leave", "danger"))
+        self.assertIn("Read twice, and the same", found.evidence)
 
     def test_a_strip_beside_its_frequency_is_said_before_the_dial_is_touched(self) -> None:
         found = decided({600e3: 588e3, 1000e3: 1006e3, 1400e3: 1431e3}, strip_hz=463e3)

@@ -1,6 +1,7 @@
 import unittest
 
-from calm_needle.core.soundness.coverage import Picked, dead_zones, judge_coverage
+from calm_needle.core.soundness.coverage import Picked, compare_modes, dead_zones, judge_coverage
+from calm_needle.core.verdict import Verdict
 
 NAMES = {"MW": "medium wave", "SW": "short wave", "LW": "long wave"}
 BANDS = {"LW": (150e3, 285e3), "MW": (525e3, 1605e3), "SW": (5.9e6, 18.2e6)}
@@ -55,3 +56,27 @@ class Coverage(unittest.TestCase):
         zone = dead_zones(swept(lambda share, _: share < 0.25, bands=("MW",)))[0]
         self.assertAlmostEqual(zone.to_share, 0.25)
         self.assertFalse(zone.whole)
+
+
+class TwoModes(unittest.TestCase):
+    """The same oscillator read with the set in two ways."""
+
+    def compare(self, now: list[Picked], then: list[Picked]) -> Verdict:
+        return compare_modes(now, then, names=NAMES, how=("narrow filter", "broad"))
+
+    def test_alike_and_by_how_many_decibels(self) -> None:
+        found = self.compare(swept(lambda *_: False, vpp=0.4), swept(lambda *_: False, vpp=0.45))
+        self.assertEqual(found.state, "good")
+        self.assertIn("narrow filter", found.sentence)
+        self.assertTrue(all("−1.0 dB" in words for words in found.evidence))
+
+    def test_far_weaker_in_one_names_which(self) -> None:
+        found = self.compare(swept(lambda *_: False, vpp=0.1), swept(lambda *_: False, vpp=0.4))
+        self.assertEqual((found.state, found.sentence), ("watch", "Far weaker with narrow filter."))
+        other = self.compare(swept(lambda *_: False, vpp=0.4), swept(lambda *_: False, vpp=0.1))
+        self.assertEqual(other.sentence, "Far weaker with broad.")
+
+    def test_what_runs_in_one_only_comes_first(self) -> None:
+        found = self.compare(swept(lambda share, _: share > 0.8), swept(lambda *_: False))
+        self.assertEqual(found.state, "stop")
+        self.assertIn("runs with broad only", found.evidence[0])

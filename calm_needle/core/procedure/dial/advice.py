@@ -16,28 +16,31 @@ from calm_needle.core.physics.dial_fit import Fit, Reading, fit
 from calm_needle.core.physics.dial_setting import Goal, Move, Setting, best_setting, moves_to
 from calm_needle.core.procedure.decision import Curve, Decision, Found, Option, Picture, Tone
 from calm_needle.core.procedure.dial.band import DialBand, dial_bands
+from calm_needle.core.procedure.dial.cover import CoverShift, as_opened
 from calm_needle.core.procedure.dial.evidence import Evidence, evidence_of
-from calm_needle.core.procedure.dial.steps import Means, means_named, more_marks, moving_group, reading_group, tuned_to_hz
-from calm_needle.core.procedure.dial.words import cause_words, doubt_words, error_words, mark, size, trimmer_words
+from calm_needle.core.procedure.dial.steps import Means, cover_group, means_named, more_marks, moving_group, reading_group, tuned_to_hz
+from calm_needle.core.procedure.dial.words import cause_words, cover_words, doubt_words, error_words, mark, size, trimmer_words
 from calm_needle.core.procedure.run import RunState
 from calm_needle.errors import CalmNeedleError
 
 WORTH, WORTH_SHARE = 1.08, 1.5e-4  # of the least worst error, and of the lowest mark besides: what a second pair of moves must promise
+TWICE = 2  # readings of every mark
+OFTEN = 6  # measurements of what a cover does, after which it is no use
 WELL_INSIDE = 0.35  # of the tolerance
 CURVE_POINTS = 61
-LEAVE, LEAST, BOOK, EXACT, AGAIN = "leave", "least-worst", "book", "exact", "again"
+LEAVE, LEAST, BOOK, EXACT, AGAIN, COVER = "leave", "least-worst", "book", "exact", "again", "cover"
 
 
 def dial_decision(model: Model, state: RunState, group: Group, asked: Mapping[str, Any]) -> Decision:
     """Return what to do about the band that a group has read. asked: listens_hz, where the owner listens, if anywhere; strip_hz, where the
-    strip was found to peak; means."""
+    strip was found to peak; means, and carriers that are known; touch_up and aim, as the house style has them."""
     bands = dial_bands(model)
     whole = bands[_band_of(group)]
     evidence = evidence_of(state.plan, state.visits, whole)
     band = whole.without(evidence.stuck)
     number = sum(g.id.startswith(f"move-{band.band.id}-".lower()) for g in state.plan.groups)
     numbers = number + 1, _number(state, band)
-    means = means_named(str(asked.get("means", "counter")))
+    means = means_named(str(asked.get("means", "counter")), asked.get("carriers", ()))
     again = Option(
         AGAIN,
         "Read them again",
@@ -47,30 +50,68 @@ def dial_decision(model: Model, state: RunState, group: Group, asked: Mapping[st
     leave = Option(LEAVE, "Leave it as it is", "Nothing is turned.")
     title = f"The dial on {band.band.name}"
     readings = evidence.readings
+    now = evidence.since_turned()
     doubts = doubts_about(
-        band.drawn, evidence.since_turned(), others=[b.drawn for i, b in bands.items() if i != band.band.id], strip_hz=asked.get("strip_hz")
+        band.drawn,
+        now,
+        others=[b.drawn for i, b in bands.items() if i != band.band.id],
+        strip_hz=asked.get("strip_hz"),
+        through_strip=means.reads != "oscillator",
     )
+    # What was read twice alike is not read a third time: it stays as it is until somebody has found out.
+    advised = LEAVE if len(now) >= TWICE * len({r.dial_hz for r in now}) else AGAIN
+    in_order = (again, leave) if advised == AGAIN else (leave, again)
+    twice = " Read twice, and the same: leave it until that is found out." if advised == LEAVE else ""
     try:
         found = fit(band.drawn, readings) if readings else None
     except CalmNeedleError as fault:
         if doubts:
-            return Decision(title, *doubt_words(band, doubts[0], evidence.since_turned()), (again, leave), AGAIN, "danger")
-        return Decision(title, "These readings cannot be those of this band.", str(fault), (again, leave), AGAIN, "danger", picture=None)
+            sentence, what = doubt_words(band, doubts[0], now)
+            return Decision(title, sentence, f"{what}{twice}", in_order, advised, "danger")
+        return Decision(title, "These readings cannot be those of this band.", f"{fault}{twice}", in_order, advised, "danger", picture=None)
     if found is None:
         return Decision(
             title, "Nothing was read on this band.", "Read its marks, or go on to the next band.", (again, leave), AGAIN, "watch"
         )
     best = best_setting(found)
-    picture = _picture(band, found, evidence.since_turned())
+    picture = _picture(band, found, now)
     if doubts:
-        sentence, what = doubt_words(band, doubts[0], evidence.since_turned())
-        options = (again, *_ways(model, band, found, best, numbers=numbers, asked=asked), leave)
-        return Decision(title, sentence, what, options, AGAIN, "danger", picture=picture, detail=_detail(band, found, None))
+        sentence, what = doubt_words(band, doubts[0], now)
+        first, last = in_order
+        options = (first, *_ways(model, band, found, best, numbers=numbers, asked=asked), last)
+        return Decision(title, sentence, f"{what}{twice}", options, advised, "danger", picture=picture, detail=_detail(band, found, None))
+    known = evidence.cover is not None and (evidence.cover.agrees or evidence.cover.times > OFTEN)
+    if band.cover and number == 0 and not known:
+        return _cover_first(model, band, means, evidence, leave, numbers=numbers, title=title, picture=picture)
     cause = cause_of(band.drawn, readings) if number == 0 or len(readings) > len(whole.read_at_hz) else None
-    ways = _ways(model, band, found, best, numbers=numbers, asked=asked)
-    return _decided(
+    ways = _ways(model, band, found, best, numbers=numbers, asked=asked, cover=evidence.cover)
+    decided = _decided(
         model, band, found, best, ways, leave, cause=cause, number=number, stuck=evidence.stuck, picture=picture, title=title, asked=asked
     )
+    return decided._replace(evidence=f"{decided.evidence} {cover_words(band, evidence.cover)}".strip()) if evidence.cover else decided
+
+
+def _cover_first(
+    model: Model,
+    band: DialBand,
+    means: Means,
+    evidence: Evidence,
+    leave: Option,
+    *,
+    numbers: tuple[int, int],
+    title: str,
+    picture: Picture,
+) -> Decision:
+    """Before anything is decided it is to be known what the cover does: the dial is read by somebody with it on."""
+    mark_hz = max(evidence.since_turned(), key=lambda r: r.dial_hz).dial_hz
+    group = cover_group(model, band, means, mark_hz=mark_hz, number=numbers[1])
+    words = f"The mark at {mark(mark_hz)} is read with {band.cover} off and on, each twice."
+    measure = Option(COVER, "Measure what the cover does", words, groups=(group,), steps=tuple(s["title"] for s in group["steps"]))
+    if evidence.cover is None:
+        why = f"These were read with {band.cover} off, and putting it on moves the dial. What it moves is allowed for in what is set."
+        return Decision(title, "First see what its cover does.", why, (measure, leave), COVER, "live", picture=picture)
+    why = f"{cover_words(band, evidence.cover)} Seat it as it will stay, and measure again."
+    return Decision(title, "What its cover does is not certain yet.", why, (measure, leave), COVER, "watch", picture=picture)
 
 
 def _decided(
@@ -123,13 +164,24 @@ def _decided(
     if not worth:
         sentence = "As good as its adjusters can make it." if number else "Right already, as far as its adjusters go."
         return decide(f"{sentence} Go on.", least, advised=LEAVE, tone="good")
-    moves = len(next(w for w in ways if w.id == LEAST).steps)
-    words = "One move brings" if moves == 1 else f"{('', '', 'Two', 'Three')[moves]} moves bring"
-    sentence = f"{words} it from {size(worst)} at the worst to {size(best.worst_hz)}."
-    return decide(sentence, "No other setting of these adjusters does better.", advised=LEAST, tone="live")
+    way = next((w for w in ways if w.id == asked.get("aim")), ways[0])
+    words = "One move brings" if len(way.steps) == 1 else f"{('', '', 'Two', 'Three')[len(way.steps)]} moves bring"
+    reached = max((abs(e) for e in way.curve.error_hz), default=best.worst_hz) if way.curve and way.id != LEAST else best.worst_hz
+    sentence = f"{words} it from {size(worst)} at the worst to {size(reached)}."
+    why = "No other setting of these adjusters does better." if way.id == LEAST else f"{way.label}, as the house style has it. {least}"
+    return decide(sentence, why, advised=way.id, tone="live")
 
 
-def _ways(model: Model, band: DialBand, found: Fit, best: Setting, *, numbers: tuple[int, int], asked: Mapping[str, Any]) -> list[Option]:
+def _ways(
+    model: Model,
+    band: DialBand,
+    found: Fit,
+    best: Setting,
+    *,
+    numbers: tuple[int, int],
+    asked: Mapping[str, Any],
+    cover: CoverShift | None = None,
+) -> list[Option]:
     """The settings that can be aimed at, each with its moves and with what it costs elsewhere."""
     if not band.adjusters:
         return []
@@ -139,11 +191,11 @@ def _ways(model: Model, band: DialBand, found: Fit, best: Setting, *, numbers: t
         goals.append((BOOK, "Papers’ points", "book points", band.book_hz))
     if listens_hz:
         goals.append((EXACT, f"Exact at {mark(listens_hz)}", "exact", (listens_hz,)))
-    means = means_named(str(asked.get("means", "counter")))
+    means = means_named(str(asked.get("means", "counter")), asked.get("carriers", ()))
     out: list[Option] = []
     for option_id, label, goal, at_hz in goals:
         setting = best if goal == "least worst" else best_setting(found, goal=goal, at_hz=at_hz)
-        moves = moves_to(found, setting, dial_hz=more_marks(band))
+        moves = as_opened(band.drawn, moves_to(found, setting, dial_hz=more_marks(band)), cover)
         groups = (
             moving_group(model, band, means, moves, number=numbers[0]),
             reading_group(model, band, means, marks_hz=more_marks(band), number=numbers[1]),

@@ -21,7 +21,8 @@ NOUNS: dict[str, str] = {
 @dataclass(frozen=True)
 class DialBand:
     """A band whose dial can be solved. adjusters: of its oscillator's parts, those that turn, by id; parts: what each part is called in the
-    papers; read_at_hz: the marks that are read first; book_hz: where the papers set it.
+    papers; read_at_hz: the marks that are read first; book_hz: where the papers set it. cover: the name of what is off while the oscillator
+    is set, and shifts it when it is put on again; empty where nothing is.
     """
 
     band: Band
@@ -32,6 +33,7 @@ class DialBand:
     book_hz: tuple[float, ...]
     tolerance_percent: float
     tolerance_from: str
+    cover: str = ""
 
     def part_of(self, adjuster_id: str) -> PartName | None:
         """Return the part that an adjuster turns; None for one that is not this oscillator's."""
@@ -80,7 +82,7 @@ def dial_band(model: Model, band: Band) -> DialBand | None:
     book = tuple(float(p["dial_hz"]) for p in band.tracking if p.get("oscillator"))
     wanted = [float(p["dial_hz"]) for p in band.tracking] or [marks[0], marks[len(marks) // 2], marks[-1]]
     percent, source = _tolerance(model, band)
-    return DialBand(band, drawn, adjusters, named, _nearest(wanted, marks), book, percent, source)
+    return DialBand(band, drawn, adjusters, named, _nearest(wanted, marks), book, percent, source, model.oscillator_cover())
 
 
 def dial_bands(model: Model) -> dict[str, DialBand]:

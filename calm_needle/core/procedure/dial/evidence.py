@@ -5,6 +5,7 @@ from typing import NamedTuple
 
 from calm_needle.core.physics.dial_fit import Reading
 from calm_needle.core.procedure.dial.band import DialBand
+from calm_needle.core.procedure.dial.cover import Covered, CoverShift, as_closed, shift_of
 from calm_needle.core.procedure.kinds.table import KINDS
 from calm_needle.core.procedure.plan import Plan
 from calm_needle.core.procedure.run import Visit
@@ -13,11 +14,13 @@ TOUCHED = ("take", "no_peak")
 
 
 class Evidence(NamedTuple):
-    """Readings of a band, the visit of each; adjusters that were tried and moved nothing."""
+    """Readings of a band, as they are with its cover on where it is known what that does; the visit of each; adjusters that were tried and
+    moved nothing; what the cover does."""
 
     readings: tuple[Reading, ...]
     visits: tuple[int, ...]
     stuck: frozenset[str]
+    cover: CoverShift | None = None
 
     def since_turned(self) -> list[Reading]:
         """Return the readings taken since anything was last turned."""
@@ -28,7 +31,7 @@ class Evidence(NamedTuple):
 def evidence_of(plan: Plan, visits: Sequence[Visit], band: DialBand) -> Evidence:
     """Return what was found on a band. A visit that was gone back on counts for nothing but for what was turned in it."""
     turned: dict[str, int] = dict.fromkeys(band.adjusters, 0)
-    readings: list[Reading] = []
+    readings: list[Covered] = []
     of: list[int] = []
     stuck: set[str] = set()
     for visit in visits:
@@ -46,6 +49,8 @@ def evidence_of(plan: Plan, visits: Sequence[Visit], band: DialBand) -> Evidence
         ours = not step.adjusters or any(band.part_of(a) for a in step.adjusters)
         said = KINDS[step.kind].dial(step, visit.detail) if visit.outcome == "take" and not visit.superseded and ours else None
         if said:
-            readings.append(Reading(tuning.dial_hz, said[0], said[1], dict(turned)))
+            read = Reading(said.dial_hz or tuning.dial_hz, said.receives_hz, said.sigma_hz, dict(turned))
+            readings.append(Covered(read, None if step.set_up.cover is None else step.set_up.cover == "on"))
             of.append(visit.id)
-    return Evidence(tuple(readings), tuple(of), frozenset(stuck))
+    shift = shift_of(readings)
+    return Evidence(as_closed(band.drawn, readings, shift), tuple(of), frozenset(stuck), shift)

@@ -10,7 +10,7 @@ from typing import Any, NamedTuple
 from calm_needle.core.dossier.model import Model
 from calm_needle.core.physics.dial_setting import Move
 from calm_needle.core.procedure.dial.band import DialBand
-from calm_needle.core.quantities import format_plain
+from calm_needle.core.quantities import format_plain, format_si
 
 PHASE = "oscillator and dial"
 OSCILLATING = "oscillator"
@@ -18,37 +18,107 @@ TUNED_TO_SHARE, TUNED_TO_HZ = 3e-5, 15.0  # of the oscillator's frequency: to wh
 MORE_MARKS = 5  # that are read once it was set
 
 
+class Carrier(NamedTuple):
+    """A broadcast carrier that somebody knows: its name, its frequency and how well that is known (Hz)."""
+
+    name: str
+    frequency_hz: float
+    uncertainty_hz: float
+
+
 class Means(NamedTuple):
-    """How it is found where the set receives, and how an adjuster is brought to a frequency. move_kind: of the step that turns."""
+    """How it is found where the set receives, and how an adjuster is brought to a frequency.
+
+    words: how a page offers it. reads: what is read. kind, move_kind: of the steps that read and that turn. feeds: whether the generator
+    is on while it is read; strong_v: how strong then, where the dossier's own level may not do. watches: what is looked at, None for
+    what the dossier's own steps watch. benches: where it can be had.
+    carriers: those that may be tuned in, where there are any.
+    """
 
     name: str
     words: str
     reads: str
-    read_from: str
+    kind: str
     move_kind: str
+    watches: Mapping[str, str] | None
+    feeds: bool = True
+    strong_v: float | None = None
+    benches: tuple[str, ...] = ("instruments", "typed")
+    carriers: tuple[Carrier, ...] = ()
 
 
 MEANS: dict[str, Means] = {
     "counter": Means(
-        "counter", "by a counter, loosely coupled to the oscillator", "oscillator", "the oscillator, by a counter and a loose loop", "tune"
+        "counter",
+        "a counter and a loose loop",
+        "oscillator",
+        "receives",
+        "tune",
+        {
+            "quantity": "oscillator frequency",
+            "unit": "Hz",
+            "where": "by a loose loop beside the oscillator, which hangs on nothing",
+            "instrument": "counter",
+        },
+        feeds=False,
     ),
-    "generator": Means("generator", "by the generator, where it is heard loudest", "signal", "the generator, swung about the mark", "peak"),
+    "generator": Means(
+        "generator",
+        "the generator, turned by hand",
+        "signal",
+        "receives",
+        "peak",
+        {"quantity": "frequency at which it is loudest", "unit": "Hz", "where": "on the generator’s dial"},
+        benches=("typed",),
+    ),
+    "swing": Means(
+        "swing", "the generator, swung by the program", "signal", "swing", "peak", None, strong_v=20e-3, benches=("instruments",)
+    ),
+    "carrier": Means(
+        "carrier",
+        "broadcast carriers that you know",
+        "carrier",
+        "carrier",
+        "peak",
+        {"quantity": "where the pointer stands", "unit": "Hz", "where": "on the printed scale"},
+        feeds=False,
+        benches=("typed",),
+    ),
 }
+POINTER_MM = 0.3  # to which a pointer is read on a scale
 
 
-def means_named(name: str) -> Means:
+def means_named(name: str, carriers: Sequence[Carrier] = ()) -> Means:
     """Return a means by its name; the generator for one that is not known, which every bench has."""
-    return MEANS.get(name, MEANS["generator"])
+    return MEANS.get(name, MEANS["generator"])._replace(carriers=tuple(carriers))
+
+
+def means_on(band: DialBand, means: Means) -> Means:
+    """Return how a band is read by these means: by the generator where too few known carriers lie in it."""
+    return means if means.reads != "carrier" or len(_inside(band, means)) > 1 else MEANS["generator"]
+
+
+def _inside(band: DialBand, means: Means) -> list[Carrier]:
+    low, high = band.drawn.marks_hz[0], band.drawn.marks_hz[-1]
+    return sorted((c for c in means.carriers if low <= c.frequency_hz <= high), key=lambda c: c.frequency_hz)
 
 
 def reading_group(
     model: Model, band: DialBand, means: Means, *, marks_hz: Sequence[float], number: int = 1, phase: str = PHASE, decides: str = "dial"
 ) -> dict[str, Any]:
-    """Return a group that reads the dial at some marks, and is decided about when it has."""
+    """Return a group that reads the dial at some marks, and is decided about when it has. What is read after something was set is read with
+    the cover on."""
     name = band.band.name
     title = f"The dial on {name}" if number == 1 else f"The dial on {name}, after it was set"
+    cover = ("off" if number == 1 and phase == PHASE else "on") if band.cover else ""
     prefix = f"{phase.split(' ', maxsplit=1)[0]}-{band.band.id}-{number}".lower()
-    steps = [_reading(model, band, means, f, f"{prefix}-{i + 1}") for i, f in enumerate(marks_hz)]
+    means = means_on(band, means)
+    if means.reads == "carrier":
+        near = {min(_inside(band, means), key=lambda c, at=f: abs(c.frequency_hz - at)) for f in marks_hz}  # type: ignore[misc]
+        steps = [_carrier(model, band, means, c, f"{prefix}-{i + 1}") for i, c in enumerate(sorted(near, key=lambda c: c.frequency_hz))]
+    else:
+        steps = [_reading(model, band, means, f, f"{prefix}-{i + 1}") for i, f in enumerate(marks_hz)]
+    steps = [_with_cover(s, cover) for s in steps]
     return {
         "id": prefix,
         "phase": phase,
@@ -60,9 +130,35 @@ def reading_group(
     }
 
 
+def cover_group(model: Model, band: DialBand, means: Means, *, mark_hz: float, number: int) -> dict[str, Any]:
+    """Return a group that reads one mark with the cover off and on, each twice, and is decided about as the dial is."""
+    prefix = f"cover-{band.band.id}-{number}".lower()
+    steps = []
+    for i, cover in enumerate(("off", "on", "off", "on"), start=1):
+        step = _with_cover(_reading(model, band, means, mark_hz, f"{prefix}-{i}"), cover)
+        title = f"{step['title']}, {band.cover} {cover}"
+        steps.append(
+            {**step, "title": title, "why": f"What {band.cover} shifts is measured twice, and allowed for in what is set without."}
+        )
+    return {
+        "id": prefix,
+        "phase": PHASE,
+        "title": f"What {band.cover} does on {band.band.name}",
+        "steps": steps,
+        "decides": "dial",
+        "derived": {"from": "what stands over the oscillator", "first": True},
+        "invalidated_by": [OSCILLATING],
+    }
+
+
+def _with_cover(step: dict[str, Any], cover: str) -> dict[str, Any]:
+    return {**step, "set": {**step["set"], "cover": cover}} if cover else step
+
+
 def moving_group(model: Model, band: DialBand, means: Means, moves: Iterable[Move], *, number: int) -> dict[str, Any]:
     """Return a group that brings each adjuster to where it should stand, in their order."""
-    steps = [_move(model, band, means, m, f"move-{band.band.id}-{number}-{i + 1}".lower()) for i, m in enumerate(moves)]
+    cover = "off" if band.cover else ""
+    steps = [_with_cover(_move(model, band, means, m, f"move-{band.band.id}-{number}-{i + 1}".lower()), cover) for i, m in enumerate(moves)]
     return {
         "id": f"move-{band.band.id}-{number}".lower(),
         "phase": PHASE,
@@ -79,13 +175,36 @@ def _reading(model: Model, band: DialBand, means: Means, mark_hz: float, step_id
     at = band.drawn.side * band.drawn.if_hz if means.reads == "oscillator" else 0.0
     return {
         "id": step_id,
-        "kind": "receives",
+        "kind": means.kind,
         "title": f"Find where it receives at {shown}",
         "adjusters": [],
         "why": f"What the set hears with the pointer on {shown} is the dial’s error there.",
         "hazards": _hazards(model, band),
         "set": _set(model, band, means, mark_hz, mark_hz, reading=True),
         "aim": {"mark_hz": mark_hz, "if_hz": band.drawn.if_hz, "sign": band.drawn.side, "centre": mark_hz + at, "reads": means.reads},
+    }
+
+
+def _carrier(model: Model, band: DialBand, means: Means, carrier: Carrier, step_id: str) -> dict[str, Any]:
+    f = carrier.frequency_hz
+    shown = format_plain(f, unit="Hz", digits=6)
+    per_mm = abs(POINTER_MM * f * 1e-3 / band.error_mm(dial_hz=f, error_hz=f * 1e-3))
+    return {
+        "id": step_id,
+        "kind": means.kind,
+        "title": f"Read the pointer at {shown}, {carrier.name}",
+        "adjusters": [],
+        "why": f"Its carrier is known to {format_si(carrier.uncertainty_hz, unit='Hz', digits=2)}: the scale’s error there is the dial’s.",
+        "hazards": _hazards(model, band),
+        "set": _set(model, band, means, f, f, reading=True),
+        "aim": {
+            "mark_hz": f,
+            "if_hz": band.drawn.if_hz,
+            "sign": band.drawn.side,
+            "centre": f,
+            "sigma_hz": (per_mm**2 + carrier.uncertainty_hz**2) ** 0.5,
+            "name": carrier.name,
+        },
     }
 
 
@@ -132,20 +251,18 @@ def _set(model: Model, band: DialBand, means: Means, dial_hz: float, signal_hz: 
     receiver = {**own.get("receiver", {}), "band": band.band.id, "tuning_hz": dial_hz}
     if means.reads == "oscillator":
         stage = model.oscillator_stage() or OSCILLATING
-        indicator = {
-            "quantity": "oscillator frequency",
-            "unit": "Hz",
-            "where": "by a loose loop beside the oscillator, which hangs on nothing",
-            "instrument": "counter",
-            "point": f"loop {stage}",
-        }
-        return {"receiver": receiver, "indicator": indicator}
+        return {"receiver": receiver, "indicator": {**(means.watches or {}), "point": f"loop {stage}"}}
+    if reading and not means.feeds:
+        return {"receiver": receiver, "indicator": dict(means.watches or {})}
     generator = {**own.get("generator", {}), "frequency_hz": signal_hz}
+    if reading and means.strong_v:
+        generator["level_v"] = means.strong_v
     rest = {k: v for k, v in own.items() if k in ("coupling", "goes_in")}
+    indicator = dict(means.watches if reading and means.watches else own.get("indicator", {}))
     if reading:
-        indicator = {"quantity": "frequency at which it is loudest", "unit": "Hz", "where": "on the generator’s dial"}
-        return {"receiver": receiver, "generator": generator, "indicator": indicator, **rest}
-    return {"receiver": receiver, "generator": generator, "indicator": own.get("indicator", {}), **rest}
+        for limits in ("window", "window_v"):
+            indicator.pop(limits, None)  # how loud it is matters not where only the loudest place is looked for
+    return {"receiver": receiver, "generator": generator, "indicator": indicator, **rest}
 
 
 def _own_set(model: Model, band: DialBand) -> Mapping[str, Any]:

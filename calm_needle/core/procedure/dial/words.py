@@ -6,6 +6,7 @@ from calm_needle.core.physics.dial_causes import Cause, Doubt
 from calm_needle.core.physics.dial_fit import Reading
 from calm_needle.core.procedure.decision import Found
 from calm_needle.core.procedure.dial.band import NOUNS, DialBand
+from calm_needle.core.procedure.dial.cover import CoverShift
 from calm_needle.core.quantities import format_plain, format_si
 
 STOCK = (1.0, 1.2, 1.5, 1.8, 2.2, 2.7, 3.3, 3.9, 4.7, 5.6, 6.8, 8.2)
@@ -78,6 +79,13 @@ def doubt_words(band: DialBand, doubt: Doubt, readings: Sequence[Reading]) -> tu
     )
 
 
+def cover_words(band: DialBand, cover: CoverShift) -> str:
+    """Return what a cover does, how often and how alike it was measured."""
+    times = {1: "once", 2: "twice"}.get(cover.times, f"{cover.times} times")
+    apart = f", {size(cover.apart_hz)} apart" if cover.times > 1 else ""
+    return f"With {band.cover} on it receives {hz(cover.shift_hz)} beside, at {mark(cover.dial_hz)}; measured {times}{apart}."
+
+
 def cause_words(band: DialBand, cause: Cause) -> Found:
     """Return the part that explains it, by how much, how surely, and what brings it in."""
     part = band.parts.get(cause.part, "")
@@ -88,7 +96,7 @@ def cause_words(band: DialBand, cause: Cause) -> Found:
     alone = (
         "No other part explains the readings as well."
         if cause.certain
-        else "Another part might explain it nearly as well: measure it before it is changed."
+        else "Another part, or what was turned, might explain it nearly as well: measure it before it is changed."
     )
     return Found(
         f"{band.band.name}: {noun}",

@@ -4,7 +4,7 @@ from typing import Any
 
 from calm_needle.core.dossier.model import Group, Model
 from calm_needle.core.procedure.dial.band import DialBand, dial_bands
-from calm_needle.core.procedure.dial.steps import Means, reading_group
+from calm_needle.core.procedure.dial.steps import Means, means_named, reading_group
 
 PHASE = "front end"
 
@@ -17,7 +17,9 @@ def front_end_groups(model: Model, means: Means) -> tuple[list[dict[str, Any]], 
         own = own_groups(model, band)
         points = sorted({step.set_up.tuning.dial_hz for g in own for step in g.steps if step.set_up.tuning.dial_hz})
         if points:
-            group = reading_group(model, band, means, marks_hz=points, phase=PHASE, decides="front end")
+            # Where exactly it receives at a point is wanted, and no carrier lies there.
+            at_points = means if means.reads != "carrier" else means_named("generator")
+            group = reading_group(model, band, at_points, marks_hz=points, phase=PHASE, decides="front end")
             group["title"] = f"Where {band.band.name} receives"
             group["derived"] = {"from": "the points at which the papers peak its signal circuits", "first": True}
             out.append(group)

@@ -41,7 +41,15 @@ def worded(words: Mapping[str, str]) -> Callable[[Mapping[str, Any]], str]:
     return lambda detail: words.get(str(detail.get("verdict")), just_taken(detail))
 
 
-def says_nothing_of_the_dial(_step: Step, _detail: Mapping[str, Any]) -> tuple[float, float] | None:
+class SaidOfTheDial(NamedTuple):
+    """What an outcome says of the dial: where the set received, how surely (Hz), and where the pointer stood, if not where it was set."""
+
+    receives_hz: float
+    sigma_hz: float
+    dial_hz: float | None = None
+
+
+def says_nothing_of_the_dial(_step: Step, _detail: Mapping[str, Any]) -> SaidOfTheDial | None:
     """Return None: most outcomes do not say where the set receives."""
     return None
 
@@ -57,8 +65,8 @@ class StepKind:
     compares: it measures the set as it stands, so that
     before and after can be told. lower_limit: whether the indicator's lower limit holds for it. asks_frequency: typed readings
     say at which frequency. asks_reading: readings are wanted at all. hands_off_s: for so long (s) nothing is turned at its beginning, and
-    the needle shows its own wander. ticks: it stands differently a second later without any. dial: where, by an outcome that was taken,
-    the set then received, and how surely (Hz).
+    the needle shows its own wander. ticks: it stands differently a second later without any. sweeps: the words on the button that has
+    the generator stepped; asks: what is typed. dial: what an outcome that was taken says of the dial.
     """
 
     name: str
@@ -78,4 +86,6 @@ class StepKind:
     asks_reading: bool = True
     hands_off_s: float = 0.0
     ticks: bool = False
-    dial: Callable[[Step, Mapping[str, Any]], tuple[float, float] | None] = says_nothing_of_the_dial
+    sweeps: str = "Measure the pass-band"
+    asks: str = "What the meter shows"
+    dial: Callable[[Step, Mapping[str, Any]], SaidOfTheDial | None] = says_nothing_of_the_dial

@@ -1,9 +1,10 @@
 """What peak, null and alternate share: one adjuster turned for the highest or lowest level, watched by the peak watch."""
 
+from dataclasses import replace
 from typing import Any, NamedTuple
 
-from calm_needle.core.dossier.model import Step
-from calm_needle.core.procedure.advice import Advice, turns_in_words, way_in_words
+from calm_needle.core.dossier.model import Adjuster, Step
+from calm_needle.core.procedure.advice import Advice, degrees_in_words, turns_in_words, way_in_words
 from calm_needle.core.procedure.figure import Figure
 from calm_needle.core.procedure.judge import Context, Marks, Moment, Move, Standing
 from calm_needle.core.procedure.kinds.kind import Offer
@@ -13,6 +14,8 @@ from calm_needle.core.procedure.watch.peak_watch import Goal, PeakWatch, Verdict
 from calm_needle.core.quantities import format_db
 
 METER_LAG_S = 0.1  # how far a meter that the program reads is behind, by its averaging
+CORE_TURNS, SHORT_TURNS = 12.0, 4.0  # of travel: of a core, which the watch's turns are those of; and what goes through all in less
+FINEST = 8.0
 NEEDS_READING = "There is no reading yet to take. Read the meter first."
 
 _TIMES = ("", "once", "twice", *(f"{n} times" for n in ("three", "four", "five", "six", "seven", "eight", "nine", "ten")))
@@ -36,16 +39,17 @@ class LevelJudge:
         self._series = context.series
         self._adjuster = step.adjusters[0]
         adjuster = context.model.adjuster(self._adjuster)
-        self._words = Words(adjuster.phrase, goal, adjuster.remarks)
-        self._watch = PeakWatch(goal=goal)
+        self._watch, self._finer = PeakWatch(goal=goal), finer(adjuster)
+        self._words = Words(adjuster.phrase, goal, adjuster.remarks, short=self._finer > 1.0)
 
     def add(self, seen: Seen) -> None:
         if seen.kind not in ("live", "typed"):
             return
+        turns = seen.turns.get(self._adjuster)
         self._watch.add(
             level_db=self._series.measure(seen),
             time_s=seen.t_s,
-            turns=seen.turns.get(self._adjuster),
+            turns=None if turns is None else self._finer * turns,
             way=seen.way,
             at_stop=seen.at_stop,
             lag_s=0.0 if seen.alone else METER_LAG_S,
@@ -53,7 +57,7 @@ class LevelJudge:
         )
 
     def standing(self, moment: Moment) -> Standing:
-        verdict, words = self._watch.verdict(), self._words
+        verdict, words = in_own_turns(self._watch.verdict(), self._finer), self._words
         now, start = self._series.now(), self._series.start()
         nothing = no_peak_finding(words.phrase, verdict)
         if now is None:
@@ -79,6 +83,21 @@ class LevelJudge:
         )
 
 
+def finer(adjuster: Adjuster) -> float:
+    """Return how many turns of a core one of this adjuster is worth: a trimmer goes through all in half a turn, and a crest in degrees."""
+    travel = adjuster.travel_turns
+    return min(FINEST, CORE_TURNS / travel) if travel and travel <= SHORT_TURNS else 1.0
+
+
+def in_own_turns(verdict: Verdict, times: float) -> Verdict:
+    """Return a verdict in turns of the adjuster itself; times: as finer() has it."""
+
+    def own(turns: float | None) -> float | None:
+        return None if turns is None else turns / times
+
+    return replace(verdict, turns_to_crest=own(verdict.turns_to_crest), turns_error=own(verdict.turns_error), turned=own(verdict.turned))
+
+
 def _move(verdict: Verdict) -> Move:
     match verdict.kind:
         case "crest" | "twice" | "hold" | "hands_off":
@@ -95,11 +114,17 @@ def _move(verdict: Verdict) -> Move:
 
 
 class Words(NamedTuple):
-    """How one adjuster's watching is worded. phrase: how a sentence names it. remarks: what the dossier says of it."""
+    """How one adjuster's watching is worded. phrase: how a sentence names it. remarks: what the dossier says of it. short: it goes through
+    all in a turn or so, and is spoken of in degrees."""
 
     phrase: str
     goal: Goal = "maximum"
     remarks: str = ""
+    short: bool = False
+
+    def amount(self, turns: float) -> str:
+        """Return how much turning that is, as one says it of this adjuster."""
+        return degrees_in_words(turns) if self.short else turns_in_words(turns)
 
     def advice(self, verdict: Verdict, *, start_db: float | None = None) -> Advice:
         """Return the advice for a verdict. start_db: level at the first reading."""
@@ -178,7 +203,7 @@ class Words(NamedTuple):
     def _past(self, verdict: Verdict) -> Advice:
         peak = self.goal == "maximum"
         off = verdict.turns_to_crest
-        how_far = "" if off is None else f" about {turns_in_words(off)}, {way_in_words(off)}"
+        how_far = "" if off is None else f" about {self.amount(off)}, {way_in_words(off)}"
         if verdict.evidence == "proven":
             sentence = f"Past the {'crest' if peak else 'null'}. Come back{how_far}."
         else:
@@ -189,7 +214,7 @@ class Words(NamedTuple):
         if self.goal == "minimum":
             return "Coming back to the null. Slower, and stop in the deepest."
         off = verdict.turns_to_crest
-        how_far = "" if off is None else f", about {turns_in_words(off)}, {way_in_words(off)}"
+        how_far = "" if off is None else f", about {self.amount(off)}, {way_in_words(off)}"
         return f"Coming back: {verdict.gain_left_db or 0.0:.1f} dB to go{how_far}. Slowly."
 
     def _slipping(self, verdict: Verdict) -> Advice:
@@ -212,6 +237,8 @@ def _tally(verdict: Verdict) -> str:
     """How much was turned for how little: "9½ turns for 0.7 dB"."""
     if verdict.turned is None:
         return f"{verdict.turned_s:.0f} seconds of turning for {verdict.moved_db:.1f} dB"
+    if verdict.turned < 0.5:
+        return f"{degrees_in_words(verdict.turned)} for {verdict.moved_db:.1f} dB"
     halves = round(2.0 * verdict.turned)
     return f"{halves // 2 or ''}{'½' if halves % 2 else ''} turns for {verdict.moved_db:.1f} dB"
 

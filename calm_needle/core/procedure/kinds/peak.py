@@ -5,7 +5,7 @@ from functools import partial
 from typing import Any
 
 from calm_needle.core.dossier.model import Step
-from calm_needle.core.procedure.kinds.kind import StepKind
+from calm_needle.core.procedure.kinds.kind import SaidOfTheDial, StepKind
 from calm_needle.core.procedure.kinds.level import HANDS_OFF_S, LevelJudge, level_offers
 from calm_needle.core.procedure.watch.peak_watch import TAKEN
 
@@ -31,10 +31,10 @@ def report(detail: Mapping[str, Any]) -> str:
     return on_it or WORDS.get(detail["verdict"], "taken, no crest seen")
 
 
-def said_of_the_dial(step: Step, detail: Mapping[str, Any]) -> tuple[float, float] | None:
+def said_of_the_dial(step: Step, detail: Mapping[str, Any]) -> SaidOfTheDial | None:
     """Return where the set received once it was peaked, with an adjuster of its oscillator: at the generator's frequency."""
     source = step.set_up.source
-    return (source.frequency_hz, PEAKED_TO_HZ) if source and detail["verdict"] in TAKEN else None
+    return SaidOfTheDial(source.frequency_hz, PEAKED_TO_HZ) if source and detail["verdict"] in TAKEN else None
 
 
 KIND = StepKind(

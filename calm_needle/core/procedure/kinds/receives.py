@@ -14,7 +14,7 @@ from calm_needle.core.physics.superhet import Heard, what_is_heard
 from calm_needle.core.procedure.advice import Advice
 from calm_needle.core.procedure.figure import Figure
 from calm_needle.core.procedure.judge import Context, Moment, Move, Standing
-from calm_needle.core.procedure.kinds.kind import StepKind
+from calm_needle.core.procedure.kinds.kind import SaidOfTheDial, StepKind
 from calm_needle.core.procedure.kinds.level import NEEDS_READING
 from calm_needle.core.procedure.series import Seen
 from calm_needle.core.quantities import format_plain, format_si
@@ -59,7 +59,6 @@ class ReceivesJudge:
             return Standing("dead", advice, Move("rest"), refusal="There is nothing to take: the counter counts nothing.", nothing=nothing)
         receives_hz = value - self._sign * self._if_hz if self._reads == "oscillator" else value
         heard = what_is_heard(receives_hz=receives_hz, mark_hz=self._mark_hz, if_hz=self._if_hz, sign=self._sign)
-        error_hz = receives_hz - self._mark_hz
         sigma_hz = READ_TO_HZ if self._reads == "oscillator" else max(TYPED_TO_HZ, TYPED_TO_SHARE * self._mark_hz)
         detail: dict[str, Any] = {"receives_hz": receives_hz, "sigma_hz": sigma_hz, "mark_hz": self._mark_hz, "heard": heard}
         figure = Figure(receives_hz, sigma_hz, "Hz")
@@ -76,8 +75,7 @@ class ReceivesJudge:
                 figure=figure,
                 detail=detail,
             )
-        percent = f"{100.0 * error_hz / self._mark_hz:+.2f} %".replace("-", "−")
-        off = f"{format_si(error_hz, unit='Hz', digits=3, signed=True)}, {percent}"
+        off = off_in_words(mark_hz=self._mark_hz, receives_hz=receives_hz)
         found = Advice("good", "measure", "Found. Take it.", f"{where} That is {off} off the mark.")
         if heard == "other side":  # the oscillator says so itself; what brings it over is worked out from that
             found = Advice("watch", "measure", "Found: the oscillator is on the wrong side. Take it.", f"{where} The mark is its image.")
@@ -120,6 +118,13 @@ class ReceivesJudge:
         )
 
 
+def off_in_words(*, mark_hz: float, receives_hz: float) -> str:
+    """Return by how much what is received lies beside a mark: hertz and per cent, signed."""
+    error_hz = receives_hz - mark_hz
+    percent = f"{100.0 * error_hz / mark_hz:+.2f} %".replace("-", "−")
+    return f"{format_si(error_hz, unit='Hz', digits=3, signed=True)}, {percent}"
+
+
 def report(detail: Mapping[str, Any]) -> str:
     """Return how it reads in the record."""
     if "receives_hz" not in detail:
@@ -127,9 +132,9 @@ def report(detail: Mapping[str, Any]) -> str:
     return f"receives {format_plain(detail['receives_hz'], unit='Hz', digits=6)}"
 
 
-def said_of_the_dial(_: Step, detail: Mapping[str, Any]) -> tuple[float, float] | None:
+def said_of_the_dial(_: Step, detail: Mapping[str, Any]) -> SaidOfTheDial | None:
     """Return where the set received, and how surely (Hz)."""
-    return (detail["receives_hz"], detail["sigma_hz"]) if "receives_hz" in detail else None
+    return SaidOfTheDial(detail["receives_hz"], detail["sigma_hz"]) if "receives_hz" in detail else None
 
 
 KIND = StepKind(
@@ -140,6 +145,6 @@ KIND = StepKind(
     reads="offset",
     needs=("indicator", "aim.mark_hz", "aim.if_hz", "aim.sign"),
     report=report,
-    take="Take it and go on",
+    asks="What is read",
     dial=said_of_the_dial,
 )

@@ -2,6 +2,7 @@
 
 from calm_needle.core.procedure.kinds import (
     alternate,
+    carrier,
     centre,
     check,
     inspect,
@@ -10,6 +11,7 @@ from calm_needle.core.procedure.kinds import (
     receives,
     rock,
     shape,
+    swing,
     target,
     tune,
     wait,
@@ -19,7 +21,25 @@ from calm_needle.core.procedure.kinds import (
 )
 from calm_needle.core.procedure.kinds.kind import StepKind
 
-_MODULES = (peak, null, target, window, zero_beat, zero_cross, centre, shape, alternate, rock, check, wait, inspect, receives, tune)
+_MODULES = (
+    peak,
+    null,
+    target,
+    window,
+    zero_beat,
+    zero_cross,
+    centre,
+    shape,
+    alternate,
+    rock,
+    check,
+    wait,
+    inspect,
+    receives,
+    swing,
+    carrier,
+    tune,
+)
 KINDS: dict[str, StepKind] = {m.KIND.name: m.KIND for m in _MODULES}
 
 

@@ -12,7 +12,7 @@ from typing import Any
 from calm_needle.core.dossier.model import Step
 from calm_needle.core.procedure.advice import Advice, turns_in_words, way_in_words
 from calm_needle.core.procedure.judge import Context, Moment, Move, Standing
-from calm_needle.core.procedure.kinds.kind import Offer, StepKind
+from calm_needle.core.procedure.kinds.kind import Offer, SaidOfTheDial, StepKind
 from calm_needle.core.procedure.kinds.limits import LimitsJudge
 from calm_needle.core.procedure.series import Seen
 from calm_needle.core.quantities import format_si
@@ -121,9 +121,9 @@ def report(detail: Mapping[str, Any]) -> str:
     return {"inside": "brought to its frequency", "settling": "brought there, not seen to stay"}.get(detail["verdict"], "left beside it")
 
 
-def said_of_the_dial(_: Step, detail: Mapping[str, Any]) -> tuple[float, float] | None:
+def said_of_the_dial(_: Step, detail: Mapping[str, Any]) -> SaidOfTheDial | None:
     """Return where the set received, and how surely (Hz)."""
-    return (detail["receives_hz"], detail["sigma_hz"]) if "receives_hz" in detail else None
+    return SaidOfTheDial(detail["receives_hz"], detail["sigma_hz"]) if "receives_hz" in detail else None
 
 
 def offers(_: Step) -> tuple[Offer, ...]:

@@ -127,7 +127,7 @@ class PeakWatch:
         self._at_stop = False
         self._began_s = 0.0
         self._places: deque[tuple[float, float]] = deque(maxlen=12)
-        self._turns_now = 0.0
+        self._turns_now = self._judged_at = 0.0
         self._extreme_turns: float | None = None
         self._way: int | None = None  # the last way in which the hand is known to have turned
         self._blocks = 0
@@ -192,10 +192,12 @@ class PeakWatch:
             self._close()  # the next reading would lie beyond it
 
     def verdict(self) -> Verdict:
-        """Return the judgement on everything added so far."""
+        """Return the judgement on everything added so far; how far the crest is away, from where the tool has come to meanwhile."""
         if self._verdict is None:
-            self._verdict = self._judge()
-        return self._verdict
+            self._verdict, self._judged_at = self._judge(), self._turns_now
+        off = self._verdict.turns_to_crest
+        gone = self._turns_now - self._judged_at
+        return self._verdict if off is None or not gone else replace(self._verdict, turns_to_crest=off - gone)
 
     def crest_fit(self) -> CrestFit | None:
         """Return the fitted crest where turns are known, else None."""
@@ -236,7 +238,10 @@ class PeakWatch:
         self._follow(block)
         if turns is not None:
             self._profile.add(block)
-        self._verdict = self._judge()  # what was said once bears on what is said next, whoever asks for it
+        self._verdict, self._judged_at = (
+            self._judge(),
+            self._turns_now,
+        )  # what was said once bears on what is said next, whoever asks for it
 
     def _way_of(self, turns: float, still: bool) -> int:
         """Which way a tool whose turns are known goes; it has turned back once it has gone back by more than its backlash."""

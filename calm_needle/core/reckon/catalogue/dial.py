@@ -53,6 +53,18 @@ def _compromise_picture(inputs: Values, results: Values) -> Picture:
     return Curves("Dial error, and what one adjuster can make of it", "Hz", "Hz", lines)
 
 
+def _third_picture(inputs: Values, results: Values) -> Picture:
+    met = [(2.0, inputs["error1_hz"]), (3.0, inputs["error2_hz"])]
+    r, low_hz = results["shrink_per_round"], inputs["error2_hz"]
+    plain = [(3.0 + k, low_hz * r**k) for k in range(4)]
+    lines = [
+        Line("as met", met, "before", dots=True),
+        Line("by plain rounds", plain, "slate", dashed=True),
+        Line("so", [(3.0, low_hz), (4.0, 0.0)]),
+    ]
+    return Curves("The low end as each round finds it", "round", "Hz", lines, band=(-inputs["within_hz"], inputs["within_hz"]))
+
+
 def _moves_picture(inputs: Values, results: Values) -> Picture:
     lines = [Line("as it is", [(inputs["dial1_hz"], inputs["error1_hz"]), (inputs["dial2_hz"], inputs["error2_hz"])], "before", dots=True)]
     return Curves("Errors at the two points", "Hz", "Hz", lines, band=(-inputs["within_hz"], inputs["within_hz"]))
@@ -127,6 +139,30 @@ CALCULATORS = (
             "More inductance or capacitance lowers the frequency. Leave the padder out only where the oscillator has none.",
         ),
         _moves_picture,
+    ),
+    Calculator(
+        "third-round",
+        "Two rounds done: the third",
+        "tracking and dial",
+        "how to leave the low end so that the third round is the last, when nothing is known of the parts",
+        (
+            Key("error1_hz", "Hz", "Low end off, at the second round", "-9.2 kHz", signed=True, hint="as met, before it is set again"),
+            Key("error2_hz", "Hz", "Low end off, at the third", "-2.1 kHz", signed=True),
+            Key("within_hz", "Hz", "Good within", "200 Hz", low=1.0),
+        ),
+        dial.third_round,
+        (
+            Result("leave_low_hz", "Leave the low end at", "Hz", 3, signed=True),
+            Result("shrink_per_round", "Left of an error each round", "", 2),
+            Result("rounds_saved", "Plain rounds saved"),
+        ),
+        "Set the low end to be off by {leave_low_hz}, then the high end right: both are right. It saves {rounds_saved} rounds.",
+        (
+            "{error2_hz} / {error1_hz} = {shrink_per_round} is left each round",
+            "an end left at −r e / (1 − r) = {leave_low_hz} is put right by setting the other",
+        ),
+        ("A round is: low end right, then high end right. With a dossier’s values the program solves both at once.",),
+        _third_picture,
     ),
     Calculator(
         "dial-compromise",

@@ -14,11 +14,11 @@ DRIVE_V = 6.0  # V r.m.s. across its tank, of valves of the class
 
 class Oscillator(Stage):
     """tank: the key of a band's tank (oscillator_tank); drive_v, at a tap of the coil that has this share (tap) of its turns; warm_ppm: how
-    far above its place it begins when cold, warm_tau_s: the time constant with which it comes there as the set warms. It stands beside
-    the chain, and feeds the mixer.
+    far above its place it begins when cold, warm_tau_s: the time constant with which it comes there as the set warms; cover_f: what a cover
+    over it adds when it is on, as it is drawn. It stands beside the chain, and feeds the mixer.
     """
 
-    may_have = ("drive_v", "tap", "warm_ppm", "warm_tau_s")
+    may_have = ("drive_v", "tap", "warm_ppm", "warm_tau_s", "cover_f")
 
     def __init__(self, built: Built) -> None:
         super().__init__(built)
@@ -26,8 +26,14 @@ class Oscillator(Stage):
         described = {str(b["id"]): b.get(str(built.data.get("tank", "oscillator_tank")), {}) for b in built.model.raw["bands"]}
         self.tanks = {name: BandTank(tank, adjusters) for name, tank in described.items() if "l_h" in tank and "trim_f" in tank}
         self._parts, self._drive_v = built.parts, float(built.data.get("drive_v", DRIVE_V))
+        self._cover_f = float(built.data.get("cover_f", 0.0))
         self._tap = float(built.data.get("tap", 1.0))
         self._warm_ppm, self._warm_tau_s = float(built.data.get("warm_ppm", 0.0)), float(built.data.get("warm_tau_s", WARM_TAU_S))
+
+    def cover(self, *, on: bool) -> None:
+        """Put the cover over it on, or take it off."""
+        for tank in self.tanks.values():
+            tank.bare_f = 0.0 if on else self._cover_f
 
     @property
     def adjusters(self) -> Mapping[str, Adjuster]:

@@ -136,7 +136,7 @@ document.addEventListener('alpine:init', () => {
       else if (form.closest('dialog')) this.dialogFault = said.words;
       // Enter twice, or another window was quicker: no fault, but where it is now.
       else if (answer.status === 409) { this.note = this.closely ? '' : said.words; await this.refresh(); }
-      else this.fault = said.words;
+      else { this.fault = said.words; await this.refresh(); }
     },
     insist() { const form = this.asked; this.ask = ''; if (form) this.send(form, { sure: 'yes' }); },
     forget() { this.ask = ''; this.note = ''; this.fault = ''; this.readingFault = ''; },
@@ -162,7 +162,9 @@ document.addEventListener('alpine:init', () => {
       }
     },
 
+    // Whoever turns on has answered: what was asked was asked of where it stood.
     turn(turns) {
+      this.ask = '';
       this.pending += turns;
       if (!this.sending) this.pump();
     },

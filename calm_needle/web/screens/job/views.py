@@ -26,7 +26,8 @@ def page(job_id: int) -> str:
 @screen.post("/<int:job_id>/runs")
 def begin_run(job_id: int) -> Response:
     with workshop().store() as conn:
-        run_id = work.begin_run(conn, job_id, typed_form().get("phase", ""), in_full=typed_form().get("only") != "stale")
+        form = typed_form()
+        run_id = work.begin_run(conn, job_id, form.get("phase", ""), in_full=form.get("only") != "stale", means=form.get("means", ""))
     return make_response(redirect(url_for("bench.page", run_id=run_id), 303))
 
 
@@ -83,6 +84,6 @@ def _render(job_id: int, **more: Any) -> str:
             "open": entries.still_open(conn, job_id),
             "left": pick_up.pick_up(conn, job),
             "seen": revisions.seen(conn, "phases", job_id),
-            "following": next((p for p in phases if p.state in ("running", "open")), None),
+            "following": work.following(conn, job_id, phases),
         }
     return render_template("job/page.html", **{"form": "", "typed": {}, "faults": {}, "outcomes": OUTCOMES, **view, **more})

@@ -8,6 +8,7 @@ from calm_needle.files.svg_picture import draw
 from calm_needle.web.asking import workshop
 from calm_needle.web.screens.record import wording
 from calm_needle.work.record import run_record as work
+from calm_needle.work.record.dial_record import rocking_picture
 
 screen = Blueprint("record", __name__, url_prefix="/runs")
 
@@ -19,6 +20,7 @@ def page(run_id: int) -> str:
         "record/page.html",
         record=record,
         chart=_chart(record),
+        rocking_chart=draw(rocked) if (rocked := rocking_picture(section(record.sections, "rocking"))) else "",
         shown=wording.shown,
         set_ups=[s for s in record.sections if s.name == "set up"],
         **_sections(record),
@@ -49,6 +51,7 @@ def _sections(record: work.Record) -> dict[str, Section | None]:
         "figures": section(record.sections, "before and after"),
         "response": section(record.sections, "response"),
         "dial": section(record.sections, "dial"),
+        "rocking": section(record.sections, "rocking"),
     }
 
 

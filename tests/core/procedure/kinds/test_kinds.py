@@ -97,6 +97,58 @@ class EveryKind(unittest.TestCase):
                 self.assertEqual(needle.at, trail_of(stay.series, needle)[-1][1])
 
 
+class SwungGenerator(unittest.TestCase):
+    """The program swings the generator about a mark until it knows where the set listens."""
+
+    @staticmethod
+    def _heard(at_hz: float, f: float) -> float:
+        return 0.001 + 0.1 / (1.0 + ((f - at_hz) / 2.5e3) ** 4)
+
+    def _swung(self, at_hz: float, *, mark_times: int = 8) -> Stay:
+        """Swing as it is asked to, until it asks no more."""
+        stay = Stay("swing")
+        for _ in range(mark_times):
+            standing = stay.stands(can_sweep=True)
+            if standing.swing is None:
+                break
+            low, step = standing.swing.centre_hz - standing.swing.span_hz / 2.0, standing.swing.span_hz / (standing.swing.points - 1)
+            stay.sweep(*((f, self._heard(at_hz, f)) for f in (low + step * i for i in range(standing.swing.points))))
+        return stay
+
+    def test_it_is_found_wherever_it_is_within_reach(self) -> None:
+        for at_hz in (600e3, 611.3e3, 586.9e3, 655e3, 540e3):
+            with self.subTest(at_hz):
+                standing = self._swung(at_hz).stands(can_sweep=True)
+                self.assertTrue(standing.may_take, standing.advice.sentence)
+                self.assertAlmostEqual(standing.detail["receives_hz"], at_hz, delta=250.0)
+
+    def test_where_nothing_is_heard_it_looks_wider_and_then_says_so(self) -> None:
+        stay = self._swung(1400e3)
+        standing = stay.stands(can_sweep=True)
+        self.assertIn("Nothing is heard anywhere near", standing.advice.sentence)
+        self.assertTrue(standing.refusal)
+        assert standing.nothing is not None
+        self.assertIn("180", standing.nothing[1], "how far it looked")
+
+    def test_the_intermediate_frequency_is_not_taken_for_the_signal(self) -> None:
+        stay = Stay("swing").sweep(*((f, self._heard(468e3, f)) for f in (440e3 + 1.5e3 * i for i in range(40))))
+        standing = stay.stands(can_sweep=True)
+        self.assertIn("intermediate frequency itself", standing.advice.sentence)
+        self.assertFalse(standing.may_take)
+
+
+class KnownCarrier(unittest.TestCase):
+    def test_the_pointer_is_read_and_the_frequency_is_known(self) -> None:
+        standing = Stay("carrier").read(620e3).stands()
+        self.assertEqual((standing.detail["dial_hz"], standing.detail["receives_hz"]), (620e3, 612e3))
+        self.assertIn("−8.00\u2009kHz", standing.advice.evidence)
+
+    def test_a_carrier_heard_where_its_image_is_says_nothing_of_the_dial(self) -> None:
+        image = Stay("carrier", mark_hz=1536e3).read(600e3).stands()
+        self.assertFalse(image.may_take)
+        self.assertIn("image", image.advice.sentence)
+
+
 class Target(unittest.TestCase):
     def test_once_inside_is_not_yet_steady(self) -> None:
         self.assertFalse(Stay("target").read(0.048, 0.060).stands().may_take)
@@ -202,6 +254,19 @@ class Rock(unittest.TestCase):
         standing = stay.stands()
         self.assertEqual(standing.detail["swings"], 6)
         self.assertTrue(standing.may_take)
+
+    def test_triples_are_kept_and_the_joint_crest_is_fitted_through_them(self) -> None:
+        stay = Stay("rock")
+        for turn in (0.0, 0.1, 0.2, 0.3, 0.4, 0.5):
+            crest = 0.2 / (1.0 + ((turn - 0.27) / 0.2) ** 2) ** 0.5
+            for k, share in enumerate((0.2, 0.5, 0.8, 1.0, 0.8, 0.5, 0.2)):
+                stay.read(crest * share, kind="live", every_s=0.2, turns={"C20": turn, "tuning": 0.01 * k + turn / 10.0})
+        standing = stay.stands()
+        triples = standing.detail["triples"]
+        self.assertEqual([round(t[1], 3) for t in triples], [0.0, 0.1, 0.2, 0.3, 0.4, 0.5])
+        self.assertAlmostEqual(triples[2][0], 0.05, places=6)
+        self.assertAlmostEqual(standing.detail["joint_turns"], 0.27, places=3)
+        self.assertIn("a quarter of a turn, anticlockwise", standing.advice.sentence)
 
     def test_the_highest_must_have_been_passed(self) -> None:
         self.assertFalse(Stay("rock").read(0.1, 0.12, 0.15).stands().may_take)

@@ -1,0 +1,53 @@
+"""A run as pages and instruments share it: what a page shows is never left behind by what happened to the run."""
+
+import tempfile
+import unittest
+from pathlib import Path
+
+from calm_needle.core.quantities import Quantity
+from calm_needle.work.bench.desk import Desk
+from calm_needle.work.jobs import shelf
+from calm_needle.work.workshop import Workshop
+from tests.support.demo import copy_into
+from tests.support.pace import HURRIED
+
+INSTRUMENTS_JOB = 2
+
+
+class WhatEnterDoes(unittest.TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        copy_into(Path(folder.name))
+        self.workshop = Workshop(Path(folder.name), pace=HURRIED)
+        self.addCleanup(self.workshop.close)
+        with self.workshop.store() as conn:
+            run_id = shelf.begin_run(conn, INSTRUMENTS_JOB, "intermediate frequency")
+        self.desk: Desk = self.workshop.desk(run_id)
+        with self.desk.book() as book:
+            book.set_everything()
+
+    def read(self, volts: float) -> None:
+        self.desk.take_reading(Quantity(volts, "V"), {}, self.desk.wanted(), instrument="a meter")
+
+    def test_a_reading_that_makes_it_another_act_has_the_page_fetched_anew(self) -> None:
+        self.read(0.1)
+        quiet = self.desk.view()["version"]
+        self.read(0.1)
+        self.assertEqual(self.desk.view()["version"], quiet)
+        self.read(2.0)
+        self.assertEqual(self.desk.view()["main"].act, "level")
+        self.assertGreater(self.desk.view()["version"], quiet)
+
+    def test_so_have_readings_that_were_struck_out(self) -> None:
+        self.read(2.0)
+        asked = self.desk.view()
+        self.assertEqual(asked["main"].act, "level")
+        self.desk.distrust(0, "the generator was not as set")
+        now = self.desk.view()
+        self.assertNotEqual(now["main"].act, "level")
+        self.assertGreater(now["version"], asked["version"], "a page that shows it would offer to set a level that is right")
+
+
+if __name__ == "__main__":
+    unittest.main()
