@@ -40,8 +40,10 @@ class Ways(BrowserTest):
         expect(self.page.get_by_role("heading", level=1)).not_to_have_text(title)
 
     def type_reading(self, words: str, said: str | re.Pattern[str]) -> None:
+        kept = self.page.locator("ol[aria-label='Kept readings, newest first'] li").count()
         self.page.locator("#reading").fill(words)
         self.page.keyboard.press("Enter")
+        expect(self.page.locator("ol[aria-label='Kept readings, newest first'] li")).to_have_count(kept + 1)
         expect(self.page.locator("[data-part=advice]")).to_contain_text(said)
 
     def brought_in(self, model: str, serial: str, *faults: str) -> JobRow:

@@ -204,6 +204,9 @@ class KeyboardAlone(BrowserTest):
         expect(page.locator("[data-part=reading]")).to_have_text("91.0")
         bench.press("Space")
         expect(page.get_by_role("list", name="Kept readings, newest first").get_by_role("listitem")).to_have_count(2)
+        page.keyboard.type("92m\n93m\n94m\n")  # faster than they are answered: none is lost, and their order is kept
+        readings = page.get_by_role("list", name="Kept readings, newest first").get_by_role("listitem")
+        expect(readings).to_have_text([re.compile(number) for number in ("94.0 mV", "93.0 mV", "92.0 mV", "91.0 mV", "91.0 mV")])
         bench.press("n")
         page.keyboard.type("Hums a little.")
         page.keyboard.press("Tab")

@@ -119,26 +119,42 @@ document.addEventListener('alpine:init', () => {
       this.acted = performance.now();
       const body = new URLSearchParams(new FormData(form));
       for (const [k, v] of Object.entries(extra ?? {})) body.set(k, v);
+      // The field is free for the next reading at once, and readings are kept in the order in which they were typed.
+      const typed = form.matches('[data-typed]') ? this.emptied(form) : null;
+      const before = this.underway;
+      let done;
+      this.underway = new Promise((resolve) => { done = resolve; });
+      await before;
+      try { await this.sent(form, body, typed); } finally { done(); }
+    },
+    emptied(form) {
+      const fields = [...form.querySelectorAll('input:not([type=hidden])')];
+      const words = Object.fromEntries(fields.map((f) => [f.name, f.value]));
+      for (const f of fields) f.value = '';
+      // What was refused comes back to be mended, unless the next is being typed already.
+      return { words, back: () => { if (fields.every((f) => !f.value)) for (const f of fields) f.value = words[f.name]; } };
+    },
+    async sent(form, body, typed) {
       let answer;
       try {
         answer = await fetch(form.action, { method: 'POST', body, headers: { Accept: 'application/json', 'X-CSRFToken': this.csrf } });
-      } catch { this.fault = 'The program itself does not answer. Nothing was sent; try again in a moment.'; return; }
+      } catch { typed?.back(); this.fault = 'The program itself does not answer. Nothing was sent; try again in a moment.'; return; }
+      if (!answer.ok) typed?.back();
       const said = await answer.json();
       if (answer.ok) {
         this.forget();
         if (new URL(said.go, location.href).pathname !== location.pathname) { location.assign(said.go); return; }
         // Only its own dialog: another may have been opened, and written in, while the answer was on its way.
         if (form.closest('dialog')) this.closeDialogs();
-        if (form.matches('[data-typed]')) form.reset();
         await this.refresh();
-      } else if (said.ask) { this.ask = said.words; this.asked = form; this.$nextTick(() => this.$refs.insist.focus()); }
+      } else if (said.ask) { this.ask = said.words; this.asked = () => this.send(form, { ...(typed?.words ?? {}), sure: 'yes' }); this.$nextTick(() => this.$refs.insist.focus()); }
       else if (form.matches('[data-typed]')) this.readingFault = said.words;
       else if (form.closest('dialog')) this.dialogFault = said.words;
       // Enter twice, or another window was quicker: no fault, but where it is now.
       else if (answer.status === 409) { this.note = this.closely ? '' : said.words; await this.refresh(); }
       else { this.fault = said.words; await this.refresh(); }
     },
-    insist() { const form = this.asked; this.ask = ''; if (form) this.send(form, { sure: 'yes' }); },
+    insist() { this.ask = ''; this.asked?.(); },
     forget() { this.ask = ''; this.note = ''; this.fault = ''; this.readingFault = ''; },
 
     async refresh() {
