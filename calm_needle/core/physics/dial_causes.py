@@ -11,7 +11,7 @@ import math
 from collections.abc import Sequence
 from typing import Literal, NamedTuple
 
-from calm_needle.core.physics.dial_fit import BELIEVED, SUSPECTED, TURNED, Drawn, Reading, fit
+from calm_needle.core.physics.dial_fit import PAPERS, SUSPECTED, TURNED, Drawn, Reading, fit
 from calm_needle.errors import CalmNeedleError
 
 DoubtKind = Literal["mark", "station", "band", "intermediate frequency", "contradiction", "few", "image"]
@@ -50,8 +50,9 @@ class Doubt(NamedTuple):
 
 
 def cause_of(drawn: Drawn, readings: Sequence[Reading]) -> Cause | None:
-    """Return the part that is off by more than such parts are, as it was found; None where none is, or it cannot be told."""
-    if len(readings) < FEWEST:
+    """Return the part that is off by more than such parts are, as it was found; None where none is, or it cannot be told. No part is
+    accused of being off what are not its own papers' values."""
+    if len(readings) < FEWEST or drawn.values_from != PAPERS:
         return None
     plain = fit(drawn, readings, believed=_unturned(drawn))
     found: list[Cause] = []
@@ -72,7 +73,7 @@ def cause_of(drawn: Drawn, readings: Sequence[Reading]) -> Cause | None:
 
 def _unturned(drawn: Drawn) -> dict[str, float]:
     """Beliefs under which a part is suspected: what is turned was turned by somebody, but not far; a core may stand anywhere."""
-    return {p: (TURNED[p] if p in ("coil", "trimmer") else BELIEVED[p]) for p in drawn.turnable}
+    return {p: (TURNED[p] if p in ("coil", "trimmer") else drawn.believed[p]) for p in drawn.turnable}
 
 
 def same_share(drawn: Drawn) -> float:

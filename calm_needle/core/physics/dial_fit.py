@@ -37,6 +37,13 @@ GANG = ("gang value", "gang shape")
 BELIEVED: Mapping[str, float] = {"coil": 0.02, "trimmer": 0.2, "padder": 0.02, "gang value": 0.007, "gang shape": 0.007}
 TURNED: Mapping[str, float] = {"coil": 0.1, "trimmer": 0.8, "padder": 0.1}
 SUSPECTED = 0.25  # and of a part that is under suspicion
+# The same where the values are not this model's own papers': another maker's year of the same set, or what such bands usually have.
+PAPERS, SISTER, TYPICAL = "its papers", "a sister model’s papers", "typical values"
+BELIEFS: Mapping[str, Mapping[str, float]] = {
+    PAPERS: BELIEVED,
+    SISTER: {"coil": 0.05, "trimmer": 0.4, "padder": 0.05, "gang value": 0.02, "gang shape": 0.015},
+    TYPICAL: {"coil": 0.1, "trimmer": 0.8, "padder": 0.12, "gang value": 0.03, "gang shape": 0.03},
+}
 
 # How far parts of the class can be turned about the value they are drawn with: coil and padder by a share; a trimmer by so much (F), a
 # small one by that share of it.
@@ -64,7 +71,7 @@ class GangAt(NamedTuple):
 class Drawn:
     """A band as its dossier has it: printed marks (Hz, rising), intermediate frequency (Hz), the oscillator's side (+1 above, -1
     below), its tank (H, F, F or None), and which of its parts can be turned. Changes of coil and padder are in the logarithm
-    (0.01: one per cent), a trimmer's are shares of its reach.
+    (0.01: one per cent), a trimmer's are shares of its reach. values_from: whose values these are, as BELIEFS names it.
     """
 
     marks_hz: tuple[float, ...]
@@ -74,6 +81,12 @@ class Drawn:
     trim_f: float
     padder_f: float | None
     turnable: tuple[PartName, ...]
+    values_from: str = PAPERS
+
+    @property
+    def believed(self) -> Mapping[str, float]:
+        """How surely its values are known (standard deviations) of what nobody turned."""
+        return BELIEFS[self.values_from]
 
     @property
     def trimmer_reach_f(self) -> float:
@@ -186,11 +199,11 @@ def fit(drawn: Drawn, readings: Sequence[Reading], *, believed: Mapping[str, flo
             continue
         for n in range(last.get(part, 0) + 1):
             names.append((part, n))
-            usual = TURNED if part in drawn.turnable else BELIEVED
-            sigmas.append({**usual, **(believed or {})}[part] if n == 0 else usual[part])
+            usual = TURNED if part in drawn.turnable else drawn.believed
+            sigmas.append(max(usual[part], drawn.believed[part]) if n else {**usual, **(believed or {})}[part])
     for name in GANG:
         names.append((name, 0))
-        sigmas.append({**BELIEVED, **(believed or {})}[name])
+        sigmas.append({**drawn.believed, **(believed or {})}[name])
     heads = [name for name, n in names if n == 0]
     own = np.array([[names.index((name, r.turned.get(name, 0) if name in last else 0)) for name in heads] for r in readings])
     at, heard = drawn.gang([r.dial_hz for r in readings]), np.array([r.receives_hz for r in readings])

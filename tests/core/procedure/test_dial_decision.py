@@ -4,7 +4,8 @@ import unittest
 from collections.abc import Mapping
 from typing import Any
 
-from calm_needle.core.dossier.read import resolved_group
+from calm_needle.core.dossier.model import Model
+from calm_needle.core.dossier.read import read_model, resolved_group
 from calm_needle.core.procedure.decision import Decision
 from calm_needle.core.procedure.dial.advice import dial_decision
 from calm_needle.core.procedure.dial.band import dial_bands
@@ -16,9 +17,9 @@ MODEL = dossiers.model("halvern-6b")
 PHASE = "oscillator and dial"
 
 
-def decided(receives: Mapping[float, float], *, band: str = "MW", **asked: Any) -> Decision:
+def decided(receives: Mapping[float, float], *, band: str = "MW", model: Model = MODEL, **asked: Any) -> Decision:
     """The decision after each mark of a band was read to receive so much (Hz)."""
-    plan: Plan = plan_of(MODEL, PHASE)
+    plan: Plan = plan_of(model, PHASE)
     group = next(g for g in plan.groups if g.steps[0].set_up.tuning.band == band)
     acts: list[Act] = []
     for other in plan.groups[: plan.index(group.id)]:
@@ -29,7 +30,7 @@ def decided(receives: Mapping[float, float], *, band: str = "MW", **asked: Any) 
         said = {"receives_hz": at, "sigma_hz": 20.0} if at else {"reason": "x"}
         acts += [_act(len(acts), "begin", step.id), _act(len(acts) + 1, "take" if at else "skip", step.id, **said)]
     state = fold(plan, acts)
-    return dial_decision(MODEL, state, group, asked)
+    return dial_decision(model, state, group, asked)
 
 
 def _act(number: int, kind: Any, step_id: str, **detail: Any) -> Act:
@@ -54,6 +55,22 @@ class Decided(unittest.TestCase):
         self.assertEqual([c[0] for c in exact.costs], ["worst", "ends", "at 909\u2009kHz"])
         self.assertEqual(exact.costs[2][1], "0\u2009Hz")
         self.assertEqual([g["id"] for g in least.groups], ["move-mw-1", "oscillator-mw-2"])
+
+    def test_a_band_without_values_in_the_papers_is_solved_with_typical_ones_and_said_so(self) -> None:
+        bands = [{k: v for k, v in b.items() if k != "oscillator_tank"} for b in MODEL.raw["bands"]]
+        for band, far in (("MW", {600e3: 588e3, 1000e3: 1006e3, 1400e3: 1431e3}), ("SW", {6.5e6: 6.6e6, 11e6: 11.2e6, 17e6: 17.5e6})):
+            found = decided(far, band=band, model=read_model({**MODEL.raw, "bands": bands}))
+            self.assertEqual(found.advised, "least-worst")
+            self.assertIn("worked out with typical values", found.evidence)
+            self.assertEqual(found.found, ())
+            least = found.option("least-worst")
+            assert least
+            self.assertEqual(len(least.steps), 2)
+
+    def test_a_sister_model_s_values_are_said_to_be_hers_until_a_reading_bears_them_out(self) -> None:
+        sister = read_model({**MODEL.raw, "source": {"kind": "a sister model's", "title": "Halvern 6A"}})
+        found = decided({600e3: 588e3, 1000e3: 1006e3, 1400e3: 1431e3}, model=sister)
+        self.assertIn("Worked out with values of a sister model’s papers: not yet seen on this set.", found.evidence)
 
     def test_the_house_style_says_what_is_aimed_at(self) -> None:
         far = {600e3: 588e3, 1000e3: 1006e3, 1400e3: 1431e3}

@@ -6,20 +6,21 @@ After a pair of moves it is read again, and a second pair is advised only where 
 """
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
 from calm_needle.core.dossier.model import Group, Model
-from calm_needle.core.physics.dial_causes import Cause, cause_of, doubts_about
-from calm_needle.core.physics.dial_fit import Fit, Reading, fit
+from calm_needle.core.physics.dial_causes import Cause, cause_of, doubts_about, strange_from
+from calm_needle.core.physics.dial_fit import PAPERS, Fit, Reading, fit
 from calm_needle.core.physics.dial_setting import Goal, Move, Setting, best_setting, moves_to
 from calm_needle.core.procedure.decision import Curve, Decision, Found, Option, Picture, Tone
 from calm_needle.core.procedure.dial.band import DialBand, dial_bands
 from calm_needle.core.procedure.dial.cover import CoverShift, as_opened
 from calm_needle.core.procedure.dial.evidence import Evidence, evidence_of
 from calm_needle.core.procedure.dial.steps import Means, cover_group, means_named, more_marks, moving_group, reading_group, tuned_to_hz
-from calm_needle.core.procedure.dial.words import cause_words, cover_words, doubt_words, error_words, mark, size, trimmer_words
+from calm_needle.core.procedure.dial.words import cause_words, cover_words, doubt_words, error_words, mark, size, trimmer_words, values_words
 from calm_needle.core.procedure.run import RunState
 from calm_needle.errors import CalmNeedleError
 
@@ -88,7 +89,13 @@ def dial_decision(model: Model, state: RunState, group: Group, asked: Mapping[st
     decided = _decided(
         model, band, found, best, ways, leave, cause=cause, number=number, stuck=evidence.stuck, picture=picture, title=title, asked=asked
     )
-    return decided._replace(evidence=f"{decided.evidence} {cover_words(band, evidence.cover)}".strip()) if evidence.cover else decided
+    besides = values_words(band, _borne_out(band, readings) if number else None), cover_words(band, evidence.cover) if evidence.cover else ""
+    return decided._replace(evidence=" ".join(filter(None, (decided.evidence, *besides))))
+
+
+def _borne_out(band: DialBand, readings: Sequence[Reading]) -> bool:
+    """Whether the readings of a set are such as its own papers would have foretold with these values."""
+    return fit(replace(band.drawn, values_from=PAPERS), readings).cost < strange_from(len(readings))
 
 
 def _cover_first(

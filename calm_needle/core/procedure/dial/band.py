@@ -5,10 +5,15 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 
 from calm_needle.core.dossier.model import Band, Model
-from calm_needle.core.physics.dial_fit import Drawn, PartName
+from calm_needle.core.physics.dial_fit import PAPERS, SISTER, TYPICAL, Drawn, PartName
+from calm_needle.core.physics.typical_tank import typical_tanks
+from calm_needle.errors import OutOfRange
 
 FEWEST_MARKS = 3
 USUAL_TOLERANCE = 1.5  # per cent, where a dossier says nothing
+# Whose values those of a dossier are, by its source; which part of an oscillator an adjuster turns, by its kind.
+VALUES_FROM = {"own service data": PAPERS, "a sister model's": SISTER, "worked out at the bench": PAPERS}
+PART_OF: dict[str, PartName] = {"core": "coil", "slug": "coil", "trimmer": "trimmer", "padder": "padder"}
 NOUNS: dict[str, str] = {
     "coil": "oscillator coil",
     "trimmer": "oscillator trimmer",
@@ -69,16 +74,33 @@ def travel_share(band: Band, dial_hz: float) -> float:
 
 
 def dial_band(model: Model, band: Band) -> DialBand | None:
-    """Return a band as its dial is solved; None where its dossier lacks the oscillator's values or the printed marks."""
-    tank = band.oscillator_tank
-    if len(band.marks) < FEWEST_MARKS or "l_h" not in tank or "trim_f" not in tank:
+    """Return a band as its dial is solved; None where its dossier lacks the printed marks, or no gang could cover it. Where it lacks the
+    oscillator's values, typical ones stand in their place, and are believed as far as such can be."""
+    if len(band.marks) < FEWEST_MARKS:
         return None
-    known = {a.id for a in model.adjusters}
+    known = {a.id: a for a in model.adjusters}
+    tank, values_from = band.oscillator_tank, VALUES_FROM.get(str(model.source.get("kind")), PAPERS)
+    if "l_h" not in tank or "trim_f" not in tank:
+        at_points = [known[str(p["oscillator"])] for p in band.tracking if p.get("oscillator") in known]
+        turns = {PART_OF[a.kind]: a.id for a in at_points if a.kind in PART_OF}
+        try:
+            values = typical_tanks(
+                f_low_hz=band.marks[0].dial_hz,
+                f_high_hz=band.marks[-1].dial_hz,
+                if_hz=band.if_hz,
+                side=1 if band.side == "above" else -1,
+                padded="padder" in turns,
+            ).oscillator
+        except OutOfRange:
+            return None
+        tank = {"l_h": values.l_h, "trim_f": values.trim_f, "padder_f": values.padder_f, **turns, **tank}
+        values_from = TYPICAL
     named = {"coil": str(tank.get("coil", "")), "trimmer": str(tank.get("trimmer", "")), "padder": str(tank.get("padder", ""))}
-    turns: dict[PartName, str] = {"coil": str(tank.get("core", named["coil"])), "trimmer": named["trimmer"], "padder": named["padder"]}
-    adjusters = {part: a for part, a in turns.items() if a in known}
+    turned: dict[PartName, str] = {"coil": str(tank.get("core", named["coil"])), "trimmer": named["trimmer"], "padder": named["padder"]}
+    adjusters = {part: a for part, a in turned.items() if a in known}
     marks = tuple(m.dial_hz for m in band.marks)
-    drawn = Drawn(marks, band.if_hz, 1 if band.side == "above" else -1, tank["l_h"], tank["trim_f"], tank.get("padder_f"), tuple(adjusters))
+    side = 1 if band.side == "above" else -1
+    drawn = Drawn(marks, band.if_hz, side, tank["l_h"], tank["trim_f"], tank.get("padder_f"), tuple(adjusters), values_from)
     book = tuple(float(p["dial_hz"]) for p in band.tracking if p.get("oscillator"))
     wanted = [float(p["dial_hz"]) for p in band.tracking] or [marks[0], marks[len(marks) // 2], marks[-1]]
     percent, source = _tolerance(model, band)

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from calm_needle.core.physics.dial_causes import Cause, Doubt
-from calm_needle.core.physics.dial_fit import Reading
+from calm_needle.core.physics.dial_fit import PAPERS, SISTER, Reading
 from calm_needle.core.procedure.decision import Found
 from calm_needle.core.procedure.dial.band import NOUNS, DialBand
 from calm_needle.core.procedure.dial.cover import CoverShift
@@ -38,6 +38,18 @@ def error_words(band: DialBand, *, dial_hz: float, error_hz: float) -> str:
     """Return an error in hertz, per cent and millimetres of the scale."""
     mm = f"{band.error_mm(dial_hz=dial_hz, error_hz=error_hz):+.1f} mm".replace("-", "−")
     return f"{hz(error_hz)}, {percent(error_hz=error_hz, at_hz=dial_hz)}, {mm}"
+
+
+def values_words(band: DialBand, borne_out: bool | None) -> str:
+    """Return whose values this was worked out with, where they are not those of the set's own papers. borne_out: whether what was read once
+    it had been turned bears them out; None before."""
+    source = band.drawn.values_from
+    if source == PAPERS:
+        return ""
+    if source != SISTER:
+        return f"Its oscillator is not in the papers: this is worked out with {source}, so expect a second pair of moves."
+    said = {True: "what was read since bears them out", False: "what was read since does not bear them out", None: "not yet seen on this set"}
+    return f"Worked out with values of {source}: {said[borne_out]}."
 
 
 def doubt_words(band: DialBand, doubt: Doubt, readings: Sequence[Reading]) -> tuple[str, str]:
