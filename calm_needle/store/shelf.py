@@ -55,20 +55,35 @@ def add_dossier(conn: sqlite3.Connection, *, key: str, name: str, content: str, 
     conn.execute(
         "INSERT INTO model (key, name) VALUES (:key, :name) ON CONFLICT (key) DO UPDATE SET name = :name", {"key": key, "name": name}
     )
-    model_id = conn.execute("SELECT id FROM model WHERE key = :key", {"key": key}).fetchone()[0]
+    model_id = int(conn.execute("SELECT id FROM model WHERE key = :key", {"key": key}).fetchone()[0])
+    dossier_id = _add_content(conn, model_id, content, sha256, at_utc)
+    conn.execute("UPDATE model SET dossier_id = :dossier_id WHERE id = :model_id", {"dossier_id": dossier_id, "model_id": model_id})
+    return dossier_id
+
+
+def add_own_dossier(conn: sqlite3.Connection, *, set_id: int, model_id: int, content: str, sha256: str, at_utc: str) -> int:
+    """Keep a dossier that is one set's own, beside its model's; return its id. Within a transaction."""
+    dossier_id = _add_content(conn, model_id, content, sha256, at_utc)
+    conn.execute("UPDATE radio_set SET dossier_id = :dossier_id WHERE id = :set_id", {"dossier_id": dossier_id, "set_id": set_id})
+    return dossier_id
+
+
+def own_dossier(conn: sqlite3.Connection, set_id: int) -> int | None:
+    """Return the id of the dossier that is a set's own; None for a set that is as its model's."""
+    row = conn.execute("SELECT dossier_id FROM radio_set WHERE id = :id", {"id": set_id}).fetchone()
+    return None if row is None or row[0] is None else int(row[0])
+
+
+def _add_content(conn: sqlite3.Connection, model_id: int, content: str, sha256: str, at_utc: str) -> int:
+    """The id of a dossier of this content, which is written once."""
     conn.execute(
         """
         INSERT INTO dossier (model_id, content, sha256, taken_in_utc) VALUES (:model_id, :content, :sha256, :at_utc)
         ON CONFLICT (model_id, sha256) DO NOTHING""",
         {"model_id": model_id, "content": content, "sha256": sha256, "at_utc": at_utc},
     )
-    dossier_id = int(
-        conn.execute(
-            "SELECT id FROM dossier WHERE model_id = :model_id AND sha256 = :sha256", {"model_id": model_id, "sha256": sha256}
-        ).fetchone()[0]
-    )
-    conn.execute("UPDATE model SET dossier_id = :dossier_id WHERE id = :model_id", {"dossier_id": dossier_id, "model_id": model_id})
-    return dossier_id
+    known = {"model_id": model_id, "sha256": sha256}
+    return int(conn.execute("SELECT id FROM dossier WHERE model_id = :model_id AND sha256 = :sha256", known).fetchone()[0])
 
 
 def dossier_content(conn: sqlite3.Connection, dossier_id: int) -> str | None:
@@ -159,7 +174,8 @@ def newest_jobs(conn: sqlite3.Connection, *, limit: int, offset: int = 0) -> lis
     """Return jobs, newest first."""
     rows = conn.execute(
         """
-        SELECT j.id, j.set_id, j.complaint, j.bench, j.opened_utc, s.serial, s.owner, m.id, m.name, m.key, m.dossier_id
+        SELECT j.id, j.set_id, j.complaint, j.bench, j.opened_utc, s.serial, s.owner, m.id, m.name, m.key,
+            coalesce(s.dossier_id, m.dossier_id)
         FROM job j JOIN radio_set s ON s.id = j.set_id JOIN model m ON m.id = s.model_id
         ORDER BY j.id DESC LIMIT :limit OFFSET :offset""",
         {"limit": limit, "offset": offset},
@@ -176,7 +192,8 @@ def find_jobs(conn: sqlite3.Connection, *, patterns: tuple[str, str, str], limit
     """Return jobs in whose model, number, owner or complaint all three patterns of LIKE are found ("%" finds any), newest first."""
     rows = conn.execute(
         """
-        SELECT j.id, j.set_id, j.complaint, j.bench, j.opened_utc, s.serial, s.owner, m.id, m.name, m.key, m.dossier_id
+        SELECT j.id, j.set_id, j.complaint, j.bench, j.opened_utc, s.serial, s.owner, m.id, m.name, m.key,
+            coalesce(s.dossier_id, m.dossier_id)
         FROM (SELECT job_id FROM job_words
             WHERE words LIKE :a ESCAPE '!' AND words LIKE :b ESCAPE '!' AND words LIKE :c ESCAPE '!'
             ORDER BY job_id DESC LIMIT :limit OFFSET :offset) found
@@ -200,7 +217,8 @@ def job(conn: sqlite3.Connection, job_id: int) -> JobRow | None:
     """Return a job, or None."""
     row = conn.execute(
         """
-        SELECT j.id, j.set_id, j.complaint, j.bench, j.opened_utc, s.serial, s.owner, m.id, m.name, m.key, m.dossier_id
+        SELECT j.id, j.set_id, j.complaint, j.bench, j.opened_utc, s.serial, s.owner, m.id, m.name, m.key,
+            coalesce(s.dossier_id, m.dossier_id)
         FROM job j JOIN radio_set s ON s.id = j.set_id JOIN model m ON m.id = s.model_id WHERE j.id = :id""",
         {"id": job_id},
     ).fetchone()

@@ -96,8 +96,7 @@ class Workshop:
             if self.uses_stand_ins():
                 with desk.book() as book:
                     set_id, dossier_id = book.job.set_id, book.run.dossier_id
-                if self.stand_ins.set_id != set_id:
-                    self._put_on_bench(set_id, dossier_id)
+                self._put_on_bench(set_id, dossier_id)
             elif not self.live.states:
                 self.connect_instruments()
             self.live.attach(desk)
@@ -120,16 +119,20 @@ class Workshop:
             if self.uses_stand_ins():
                 if self.stand_ins.set_id != job.set_id:
                     self.live.attach(None)
-                    self._put_on_bench(job.set_id, job.dossier_id)
+                self._put_on_bench(job.set_id, job.dossier_id)
             elif not self.live.states:
                 self.connect_instruments()
         return self.meters
 
     def _put_on_bench(self, set_id: int, dossier_id: int) -> None:
+        """Put the twin of a set on the bench, unless it is there as it now is: there is one of it, whatever dossier a run began with."""
         with self.store() as conn:
-            dossier = shelf.dossier_content(conn, dossier_id) or "{}"
+            own = shelf.own_dossier(conn, set_id)
+            if self.stand_ins.holds(set_id=set_id, built_as=own):
+                return
+            dossier = shelf.dossier_content(conn, own or dossier_id) or "{}"
             faults = practice.faults_of_set(conn, set_id)
-        self.stand_ins.put_on_bench(set_id=set_id, dossier=dossier, faults=faults)
+        self.stand_ins.put_on_bench(set_id=set_id, dossier=dossier, faults=faults, built_as=own)
         self.connect_stand_ins()
 
     def uses_stand_ins(self) -> bool:

@@ -71,7 +71,7 @@ class SetUp:
 
 @dataclass(frozen=True)
 class Adjuster:
-    """Anything that is turned."""
+    """Anything that is turned. seized: no tool moves it any more."""
 
     id: str
     name: str
@@ -86,6 +86,7 @@ class Adjuster:
     travel_turns: float | None
     clockwise_raises: bool | None
     remarks: str
+    seized: bool = False
 
     @property
     def phrase(self) -> str:

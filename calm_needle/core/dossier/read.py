@@ -75,6 +75,7 @@ def _adjuster(a: Mapping[str, Any]) -> Adjuster:
         travel_turns=a.get("travel_turns"),
         clockwise_raises=a.get("clockwise_raises"),
         remarks=a.get("remarks", ""),
+        seized=a.get("seized", False),
     )
 
 

@@ -70,7 +70,13 @@ def stands_on(model: Model, group: Group, change: Change) -> bool:
             return any(step.set_up.source for step in group.steps)
     if not change.stage:
         return not measures_only(group)
-    return change.stage in group.invalidated_by
+    return change.stage in group.invalidated_by or (change.stage == model.oscillator_stage() and _hears_the_oscillator(model, group))
+
+
+def _hears_the_oscillator(model: Model, group: Group) -> bool:
+    """Whether a group tunes a band's oscillator, or circuits that follow it: whatever its dossier says, it stands on that stage."""
+    own = {circuit_of(model, a).partition(" ")[0] for step in group.steps for a in step.adjusters}
+    return bool(own & {"oscillator", "signal"})
 
 
 def measures_only(group: Group) -> bool:

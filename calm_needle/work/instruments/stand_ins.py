@@ -24,6 +24,7 @@ class StandIns:
         self._set_id: int | None = None
         self._dossier = ""
         self._faults: tuple[str, ...] = ()
+        self._built_as: int | None = None
 
     @property
     def plugged_in(self) -> bool:
@@ -44,13 +45,17 @@ class StandIns:
         """Return the VISA resource name of each stand-in."""
         return {name: f"TCPIP::127.0.0.1::{port}::SOCKET" for name, port in self.ports.items()}
 
-    def put_on_bench(self, *, set_id: int, dossier: str, faults: Sequence[str] = ()) -> None:
-        """Put the twin of a set on the bench, with the instruments plugged in; nothing happens when it is there already."""
+    def holds(self, *, set_id: int, built_as: int | None) -> bool:
+        """Whether that set is on the bench, built as its own dossier of that number has it (None: as its model's)."""
+        return self._set_id == set_id and self._built_as == built_as
+
+    def put_on_bench(self, *, set_id: int, dossier: str, faults: Sequence[str] = (), built_as: int | None = None) -> None:
+        """Put the twin of a set on the bench, with the instruments plugged in; nothing happens when it is there already, as it is."""
         with self._lock:
-            if self.plugged_in and self._set_id == set_id:
+            if self.plugged_in and self.holds(set_id=set_id, built_as=built_as):
                 return
             self.unplug()
-            self._set_id, self._dossier, self._faults = set_id, dossier, tuple(faults)
+            self._set_id, self._dossier, self._faults, self._built_as = set_id, dossier, tuple(faults), built_as
             self.plug_in()
 
     def plug_in(self) -> None:

@@ -27,6 +27,7 @@ from calm_needle.work.jobs import carriers, gang, images, oscillator
 from calm_needle.work.jobs.gang import GangView
 from calm_needle.work.jobs.images import ImageLine
 from calm_needle.work.jobs.oscillator import OscillatorView
+from calm_needle.work.jobs.own_dossier import PadderOffer, padder_offer
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 
 PHASE = "oscillator and dial"
@@ -53,7 +54,8 @@ class Served(NamedTuple):
 
 @dataclass(frozen=True)
 class BandPage:
-    """A band as the page shows it. read_in: the run that read its marks, None where none has."""
+    """A band as the page shows it. read_in: the run that read its marks, None where none has. padder: what making a fixed one adjustable
+    takes; seized: adjusters that no longer turn."""
 
     id: str
     name: str
@@ -67,6 +69,8 @@ class BandPage:
     tolerance: str
     loss: Curves | None
     loss_words: str
+    padder: PadderOffer | None
+    seized: list[str]
 
 
 @dataclass(frozen=True)
@@ -197,6 +201,8 @@ def _band(model: Model, band: DialBand, readings: list[Reading], read_in: int | 
         f"{size(worst.error_hz)} at {format_plain(worst.dial_hz, unit='Hz', digits=5)}" if worst else "",
         f"{band.tolerance_percent:g} %, {band.tolerance_from}",
         *_loss(model, band, readings, peaked),
+        padder_offer(model, band),
+        [a.name for a in model.adjusters if a.seized and a.id in band.parts.values()],
     )
 
 

@@ -57,7 +57,9 @@ class Typical(unittest.TestCase):
         tanks = typical_tanks(f_low_hz=525e3, f_high_hz=1605e3, if_hz=468e3, side=1, padded=False)
         for tank, shift_hz in ((tanks.signal, 0.0), (tanks.oscillator, 468e3)):
             for gang_f, end_hz in ((GANG_MOST_F, 525e3), (GANG_LEAST_F, 1605e3)):
-                self.assertAlmostEqual(resonant_frequency_hz(l_h=tank.l_h, c_f=gang_f + tank.trim_f) / (end_hz + shift_hz), 1.0, delta=0.005)
+                self.assertAlmostEqual(
+                    resonant_frequency_hz(l_h=tank.l_h, c_f=gang_f + tank.trim_f) / (end_hz + shift_hz), 1.0, delta=0.005
+                )
 
     def test_a_padded_oscillator_is_near_to_what_makers_choose(self) -> None:
         tank = typical_tanks(f_low_hz=525e3, f_high_hz=1605e3, if_hz=468e3, side=1, padded=True).oscillator

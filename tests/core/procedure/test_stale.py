@@ -43,6 +43,12 @@ class AnAdjusterTurned(unittest.TestCase):
     def test_the_if_strip_takes_the_dial_of_every_band_with_it(self) -> None:
         self.assertEqual(self.stale("IFT1-upper"), {"oscillator and dial": ("osc-lw", "osc-mw", "osc-sw")})
 
+    def test_a_part_of_the_oscillator_takes_dial_and_front_end_with_it_whatever_the_dossier_lists(self) -> None:
+        scout = dossiers.model("pellow-scout")  # its groups name the mixer, which makes its own oscillation
+        change = Change("mended", "C11", "C11 was replaced", "oscillator")
+        found = [s.phase for s in made_stale(scout, [change], done=("oscillator and dial", "front end", "intermediate frequency"))]
+        self.assertEqual(found, ["oscillator and dial", "front end"])
+
     def test_a_front_end_trimmer_takes_nothing_with_it(self) -> None:
         self.assertEqual(self.stale("T7"), {})
 

@@ -20,7 +20,16 @@ from calm_needle.core.procedure.dial.band import DialBand, dial_bands
 from calm_needle.core.procedure.dial.cover import CoverShift, as_opened
 from calm_needle.core.procedure.dial.evidence import Evidence, evidence_of
 from calm_needle.core.procedure.dial.steps import Means, cover_group, means_named, more_marks, moving_group, reading_group, tuned_to_hz
-from calm_needle.core.procedure.dial.words import cause_words, cover_words, doubt_words, error_words, mark, size, trimmer_words, values_words
+from calm_needle.core.procedure.dial.words import (
+    cause_words,
+    cover_words,
+    doubt_words,
+    error_words,
+    mark,
+    size,
+    trimmer_words,
+    values_words,
+)
 from calm_needle.core.procedure.run import RunState
 from calm_needle.errors import CalmNeedleError
 
@@ -89,7 +98,10 @@ def dial_decision(model: Model, state: RunState, group: Group, asked: Mapping[st
     decided = _decided(
         model, band, found, best, ways, leave, cause=cause, number=number, stuck=evidence.stuck, picture=picture, title=title, asked=asked
     )
-    besides = values_words(band, _borne_out(band, readings) if number else None), cover_words(band, evidence.cover) if evidence.cover else ""
+    besides = (
+        values_words(band, _borne_out(band, readings) if number else None),
+        cover_words(band, evidence.cover) if evidence.cover else "",
+    )
     return decided._replace(evidence=" ".join(filter(None, (decided.evidence, *besides))))
 
 

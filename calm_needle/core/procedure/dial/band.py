@@ -78,7 +78,7 @@ def dial_band(model: Model, band: Band) -> DialBand | None:
     oscillator's values, typical ones stand in their place, and are believed as far as such can be."""
     if len(band.marks) < FEWEST_MARKS:
         return None
-    known = {a.id: a for a in model.adjusters}
+    known = {a.id: a for a in model.adjusters if not a.seized}
     tank, values_from = band.oscillator_tank, VALUES_FROM.get(str(model.source.get("kind")), PAPERS)
     if "l_h" not in tank or "trim_f" not in tank:
         at_points = [known[str(p["oscillator"])] for p in band.tracking if p.get("oscillator") in known]

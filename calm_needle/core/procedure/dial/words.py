@@ -48,7 +48,11 @@ def values_words(band: DialBand, borne_out: bool | None) -> str:
         return ""
     if source != SISTER:
         return f"Its oscillator is not in the papers: this is worked out with {source}, so expect a second pair of moves."
-    said = {True: "what was read since bears them out", False: "what was read since does not bear them out", None: "not yet seen on this set"}
+    said = {
+        True: "what was read since bears them out",
+        False: "what was read since does not bear them out",
+        None: "not yet seen on this set",
+    }
     return f"Worked out with values of {source}: {said[borne_out]}."
 
 

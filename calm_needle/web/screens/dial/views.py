@@ -10,7 +10,7 @@ from flask import Blueprint, Response, render_template, url_for
 from calm_needle.files.svg_picture import draw
 from calm_needle.web.acting import act
 from calm_needle.web.asking import need_meters, typed_form, workshop
-from calm_needle.work.jobs import carriers, gang, images, oscillator
+from calm_needle.work.jobs import carriers, gang, images, oscillator, own_dossier
 from calm_needle.work.jobs import dial as work
 
 screen = Blueprint("dial", __name__, url_prefix="/jobs/<int:job_id>/dial")
@@ -46,6 +46,12 @@ def type_image(job_id: int) -> Response:
 @screen.post("/gang")
 def gang_sections(job_id: int) -> Response:
     return _do(job_id, "gang", lambda conn: gang.keep(conn, job_id, typed_form()), of_all="sections", form="gang")
+
+
+@screen.post("/bands/<band_id>/padder")
+def fit_padder_trimmer(job_id: int, band_id: str) -> Response:
+    part = f"band-{band_id}"
+    return _do(job_id, part, lambda conn: own_dossier.fit_padder_trimmer(conn, job_id, band_id, typed_form()), of_all="seized", form=part)
 
 
 @screen.post("/carriers")

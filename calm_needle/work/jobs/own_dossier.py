@@ -1,0 +1,84 @@
+"""The dossier that is one set's own: its model's, with what was fitted in this set, or found to be otherwise."""
+
+import hashlib
+import json
+import sqlite3
+from typing import Any, NamedTuple
+
+from calm_needle.core.dossier.amend import with_padder_adjustable
+from calm_needle.core.dossier.model import Model
+from calm_needle.core.procedure.dial.band import DialBand, dial_bands
+from calm_needle.core.procedure.dial.words import trimmer_words
+from calm_needle.core.procedure.stale import Change, made_stale
+from calm_needle.core.quantities import format_si
+from calm_needle.errors import FieldsRefused, NotFound
+from calm_needle.files.dossiers import load_dossier
+from calm_needle.store import repairs as repair_store
+from calm_needle.store import shelf
+from calm_needle.store.db import transaction
+from calm_needle.work.bench.run_book import open_again
+from calm_needle.work.clock import now_utc
+from calm_needle.work.jobs.shelf import job_of, model_of_dossier
+from calm_needle.work.soundness.power import power_of
+
+
+class PadderOffer(NamedTuple):
+    """A band's padder that could be made adjustable: what it is, by what, and adjusters of that oscillator that may have seized."""
+
+    padder: str
+    value: str
+    by: str
+    adjusters: list[tuple[str, str]]
+
+
+def padder_offer(model: Model, band: DialBand) -> PadderOffer | None:
+    """Return what fitting a trimmer in the padder's place takes; None where there is no padder, or one that turns already."""
+    padder_f = band.drawn.padder_f
+    if padder_f is None or "padder" in band.adjusters or not band.band.oscillator_tank.get("padder_f"):
+        return None
+    choices = [(a, model.adjuster(a).name) for a in band.adjusters.values()]
+    return PadderOffer(band.parts.get("padder") or "padder", format_si(padder_f, unit="F", digits=3), trimmer_words(padder_f), choices)
+
+
+def fit_padder_trimmer(conn: sqlite3.Connection, job_id: int, band_id: str, form: dict[str, str]) -> None:
+    """Keep that a band's padder was replaced by one that can be set (seized, looked_over), and open again what that makes stale.
+
+    Raises NotFound, FieldsRefused while the set is on, or nobody looked it over; nothing is kept then.
+    """
+    job = job_of(conn, job_id)
+    model = model_of_dossier(conn, job.dossier_id)
+    band = dial_bands(model).get(band_id)
+    offer = padder_offer(model, band) if band else None
+    if band is None or offer is None:
+        raise NotFound("fixed padder of band", band_id[:30])
+    seized, faults = form.get("seized", ""), {}
+    if seized and seized not in dict(offer.adjusters):
+        faults["seized"] = "Choose one of this band’s adjusters, or none."
+    if form.get("looked_over") != "yes":
+        faults["looked_over"] = "Look it over first: no clippings, leads as short as the old one’s, nothing that can touch."
+    if power_of(conn, job_id).state == "on":
+        faults["looked_over"] = "The start’s log says that the set is on. Switch it off, bleed it and prove it, then put the iron to it."
+    if faults:
+        raise FieldsRefused(faults)
+    data = with_padder_adjustable(_data(conn, job.dossier_id), band_id=band_id, seized=seized)
+    stage, at_utc = model.oscillator_stage() or "", now_utc()
+    done = {m.phase for m in shelf.phase_marks(conn, job.id).values() if m.state == "done"}
+    change = Change("mended", offer.padder, f"{offer.padder} was made adjustable", stage)
+    with transaction(conn):
+        keep_own(conn, job, data, at_utc=at_utc)
+        repair_store.add_repair(
+            conn, job_id=job.id, part=offer.padder, what="replaced", value=band.drawn.padder_f, words=offer.by, at_utc=at_utc
+        )
+        open_again(conn, job.id, made_stale(model, [change], done=done), at_utc=at_utc)
+
+
+def keep_own(conn: sqlite3.Connection, job: shelf.JobRow, data: dict[str, Any], *, at_utc: str) -> int:
+    """Keep a dossier as a job's set's own, and return its id. Raises FileRefused with every fault. Within a transaction."""
+    text = json.dumps(data, ensure_ascii=False, indent=2)
+    load_dossier(text.encode(), name=f"{job.model_key}.json")
+    sha256 = hashlib.sha256(text.encode()).hexdigest()
+    return shelf.add_own_dossier(conn, set_id=job.set_id, model_id=job.model_id, content=text, sha256=sha256, at_utc=at_utc)
+
+
+def _data(conn: sqlite3.Connection, dossier_id: int) -> dict[str, Any]:
+    return dict(json.loads(shelf.dossier_content(conn, dossier_id) or "{}"))
