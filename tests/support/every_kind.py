@@ -86,6 +86,10 @@ STEPS: tuple[tuple[dict[str, Any], Right], ...] = (
         ),
     ),
     (
+        {"kind": "image", "adjusters": [], "aim": {"at_hz": 17e6, "other_hz": 16.064e6, "name": "the oscillator trimmer"}},
+        Right(("0.1", "0.02"), words="the signal’s crest, 14.0\u2009dB above the other", at=("17M", "16.064M")),
+    ),
+    (
         {
             "kind": "carrier",
             "adjusters": [],

@@ -87,6 +87,19 @@ class Decided(unittest.TestCase):
         self.assertIn("generator to", least.steps[0])
         self.assertEqual(least.groups[0]["steps"][0]["kind"], "peak")
 
+    def test_a_crest_that_a_generator_made_is_told_from_its_image_where_the_adjuster_reaches_both(self) -> None:
+        far = {6.5e6: 6.6e6, 11e6: 11.2e6, 17e6: 17.5e6}
+        for means, images in (("generator", 1), ("swing", 1), ("counter", 0)):
+            least = decided(far, band="SW", means=means).option("least-worst")
+            assert least
+            steps = [s for g in least.groups for s in g["steps"] if s["kind"] == "image"]
+            self.assertEqual(bool(steps), bool(images), means)
+            for step in steps:
+                self.assertAlmostEqual(step["aim"]["at_hz"] - step["aim"]["other_hz"], 2 * 468e3)
+        medium = decided({600e3: 588e3, 1000e3: 1006e3, 1400e3: 1431e3}, means="generator").option("least-worst")
+        assert medium
+        self.assertFalse([s for g in medium.groups for s in g["steps"] if s["kind"] == "image"])
+
     def test_what_does_not_fit_is_said_before_anything_is_advised(self) -> None:
         for receives, said in (
             ({600e3: 605e3, 1000e3: 1005e3, 1400e3: 1405e3}, "at every mark alike"),

@@ -158,7 +158,10 @@ def _with_cover(step: dict[str, Any], cover: str) -> dict[str, Any]:
 def moving_group(model: Model, band: DialBand, means: Means, moves: Iterable[Move], *, number: int) -> dict[str, Any]:
     """Return a group that brings each adjuster to where it should stand, in their order."""
     cover = "off" if band.cover else ""
-    steps = [_with_cover(_move(model, band, means, m, f"move-{band.band.id}-{number}-{i + 1}".lower()), cover) for i, m in enumerate(moves)]
+    steps = []
+    for i, move in enumerate(moves, start=1):
+        step = _move(model, band, means, move, f"move-{band.band.id}-{number}-{i}".lower())
+        steps += [_with_cover(s, cover) for s in (step, *_not_the_image(model, band, means, move, step))]
     return {
         "id": f"move-{band.band.id}-{number}".lower(),
         "phase": PHASE,
@@ -238,6 +241,34 @@ def _move(model: Model, band: DialBand, means: Means, move: Move, step_id: str) 
         "title": f"Peak {adjuster.phrase}, pointer at {dial}, generator at {receives}",
         "why": "So chosen that the dial is right when the last of these moves is made, and not before.",
     }
+
+
+def _not_the_image(model: Model, band: DialBand, means: Means, move: Move, step: Mapping[str, Any]) -> list[dict[str, Any]]:
+    """The step that tells a crest from its image's, where the generator made it and the adjuster reaches as far as that."""
+    if means.reads == "oscillator" or not image_in_reach(band, move):
+        return []
+    adjuster = model.adjuster(band.adjusters[move.part])
+    other_hz = move.receives_hz - 2.0 * band.drawn.side * band.drawn.if_hz
+    shown = format_plain(move.receives_hz, unit="Hz", digits=6)
+    return [
+        {
+            **step,
+            "id": f"{step['id']}-image",
+            "kind": "image",
+            "adjusters": [],
+            "title": f"See that it is not the image: {shown}, and {format_plain(other_hz, unit='Hz', digits=6)}",
+            "why": f"{adjuster.phrase[0].upper()}{adjuster.phrase[1:]} reaches two crests here, and only one of them is the signal’s.",
+            "aim": {"at_hz": move.receives_hz, "other_hz": other_hz, "name": adjuster.phrase},
+        }
+    ]
+
+
+def image_in_reach(band: DialBand, move: Move) -> bool:
+    """Whether the adjuster of a move can bring the oscillator to the generator's other side, from wherever it may have been left."""
+    other_hz = move.receives_hz - 2.0 * band.drawn.side * band.drawn.if_hz
+    limits, at = band.drawn.limits(move.part), band.drawn.gang((move.dial_hz,))
+    low, high = sorted(float(band.drawn.receives_hz({move.part: v}, at)[0]) for v in limits)
+    return low - (high - low) / 2.0 <= other_hz <= high + (high - low) / 2.0
 
 
 def tuned_to_hz(oscillator_hz: float) -> float:

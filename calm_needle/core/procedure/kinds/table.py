@@ -5,6 +5,7 @@ from calm_needle.core.procedure.kinds import (
     carrier,
     centre,
     check,
+    image,
     inspect,
     null,
     peak,
@@ -39,6 +40,7 @@ _MODULES = (
     swing,
     carrier,
     tune,
+    image,
 )
 KINDS: dict[str, StepKind] = {m.KIND.name: m.KIND for m in _MODULES}
 

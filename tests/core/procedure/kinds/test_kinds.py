@@ -137,6 +137,30 @@ class SwungGenerator(unittest.TestCase):
         self.assertFalse(standing.may_take)
 
 
+class NotTheImage(unittest.TestCase):
+    """A crest that the generator made is compared with the frequency whose image it may be."""
+
+    def stands(self, here_v: float, there_v: float) -> Standing:
+        return Stay("image").sweep((17e6, here_v), (16.064e6, there_v)).stands(can_sweep=True)
+
+    def test_both_are_asked_for_first_and_are_the_two_ends_of_what_is_stepped(self) -> None:
+        swing = Stay("image").sweep((17e6, 0.1)).stands(can_sweep=True).swing
+        assert swing is not None
+        self.assertEqual((swing.centre_hz - swing.span_hz / 2.0, swing.centre_hz + swing.span_hz / 2.0, swing.points), (16.064e6, 17e6, 2))
+
+    def test_the_louder_is_the_signal(self) -> None:
+        self.assertTrue(self.stands(0.1, 0.03).may_take)
+        image = self.stands(0.03, 0.1)
+        self.assertFalse(image.may_take)
+        self.assertIn("image", image.advice.sentence)
+        self.assertIn("the oscillator trimmer the other way", image.advice.evidence)
+
+    def test_two_that_are_alike_are_not_told_apart(self) -> None:
+        standing = self.stands(0.1, 0.09)
+        self.assertFalse(standing.may_take)
+        self.assertIn("cannot be told", standing.advice.sentence)
+
+
 class KnownCarrier(unittest.TestCase):
     def test_the_pointer_is_read_and_the_frequency_is_known(self) -> None:
         standing = Stay("carrier").read(620e3).stands()
