@@ -1,6 +1,7 @@
 /* The virtual core: dragged round, wheeled, or turned by keys. Tells `turn` by how much; what comes of it is the server's to say. */
 (() => {
   const COARSE = 0.05, FINE = 0.01, LONG = 6;  // turns; of what has less travel than LONG, a turn is a lot
+  const HAND = 0.0004;  // turns, that a hand with a long tool can still move it by
   window.CoreDial = class {
     constructor(element, turn) {
       this.element = element; this.turn = turn; this.shown = 0; this.travel = LONG; this.places = 2;
@@ -21,7 +22,7 @@
     reach(turns) { this.travel = turns ?? LONG; this.places = this.travel < LONG ? 3 : 2; this.element.dataset.coarse = this.step(false); this.element.dataset.fine = this.step(true); }
     step(fine) {
       if (this.travel >= LONG) return fine ? FINE : COARSE;
-      return this.travel * (fine ? FINE / 20 : COARSE / 10);
+      return fine ? Math.min(HAND, this.travel * FINE / 20) : this.travel * COARSE / 10;
     }
     angleOf(e) {
       const box = this.element.getBoundingClientRect();
