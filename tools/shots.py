@@ -9,6 +9,9 @@ from pathlib import Path
 from PIL import Image, ImageDraw
 from playwright.sync_api import Page
 
+from calm_needle.store import practice
+from calm_needle.store import shelf as shelf_store
+from calm_needle.store.db import transaction
 from tests.browser.pages.bench_page import BenchPage
 from tests.browser.pages.start_page import StartPage, change, sweep
 from tests.support.browser import LiveServer, close_shared_browser, new_page
@@ -17,7 +20,6 @@ FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
 IF_JOB = re.compile("20318")
 BOAT_HOUSE, DUNLIN, STANNARD = 4, 5, 6
 PADDER_JOB, PADDER_SET = 9, "21877"
-CORVANE = "R40-0611"
 OLDER_JOB = re.compile("19077")
 
 
@@ -38,6 +40,8 @@ def instruments(page: Page) -> None:
 
 
 def bench_set_up(page: Page) -> None:
+    """By lamp light."""
+    page.emulate_media(color_scheme="dark")
     open_job(page, IF_JOB)
     page.get_by_role("button", name="Begin at the bench").click()
     BenchPage(page).wait_until_ready()
@@ -47,17 +51,6 @@ def bench_past_the_crest(page: Page) -> None:
     bench = BenchPage.at_first_core(page)
     page.get_by_role("button", name="Hide the turns").click()
     turn_until(bench, "is passed: come back to it")
-
-
-def bench_lamp(page: Page) -> None:
-    """The envelope of the Corvane's last IF stage, its circuits left as they were."""
-    page.emulate_media(color_scheme="dark")
-    bench = BenchPage.begin(page, CORVANE)
-    bench.wait_for_links()
-    page.get_by_role("button", name="Switch it on").click()
-    page.get_by_text(re.compile("on since")).wait_for()
-    bench.leave_out_until("Look at the envelope")
-    page.wait_for_function("() => document.querySelector('[data-trace] path:last-of-type').getAttribute('d').length > 100")
 
 
 def record(page: Page) -> None:
@@ -86,9 +79,22 @@ def bench_dial(page: Page) -> None:
         if leave:
             bench.press_and_wait_for("2", "Set up first")
     page.get_by_label("Where its owner listens").fill("909 kHz")
-    page.get_by_role("button", name="Show what being exact there costs").click()
+    page.get_by_role("button", name="Show what that costs elsewhere").click()
     page.locator("[data-option=exact]").wait_for()
     page.get_by_role("region", name="What can be done").evaluate("part => part.scrollTo(0, 0)")
+
+
+def coverage(page: Page) -> None:
+    """The oscillator of a set whose gang shorts, swept over every band."""
+    with LIVE[0].workshop.store() as conn, transaction(conn):
+        job = shelf_store.job(conn, PADDER_JOB)
+        assert job is not None
+        practice.add_fault(conn, set_id=job.set_id, fault="gang-shorts")
+    page.goto(f"/jobs/{PADDER_JOB}/dial")
+    page.get_by_role("button", name="Sweep the oscillator on every band").click()
+    runs = page.get_by_role("region", name="Where the oscillator runs")
+    runs.get_by_text("The gang:").wait_for(timeout=60_000)
+    runs.evaluate("part => part.scrollIntoView()")
 
 
 def start(page: Page) -> None:
@@ -239,10 +245,10 @@ VIEWS: tuple[Callable[[Page], None], ...] = (
     instruments,
     bench_set_up,
     bench_past_the_crest,
-    bench_lamp,
     record,
     dial,
     bench_dial,
+    coverage,
     start,
     bands,
     parts,

@@ -145,7 +145,7 @@ class TheDriftedPadder(Dial):
         expect(self.page.locator("[data-option=exact]")).to_have_count(0)
         self.page.get_by_label("Where its owner listens").fill("909 kHz")
         self.assertEqual(violations(self.page), [], "the decision")
-        self.page.get_by_role("button", name="Show what being exact there costs").click()
+        self.page.get_by_role("button", name="Show what that costs elsewhere").click()
         exact = self.page.locator("[data-option=exact]")
         expect(exact).to_contain_text("Exact at 909")
         expect(exact.get_by_role("cell").last).to_have_text("0\u2009Hz")

@@ -222,7 +222,7 @@ class FrontEnd(Ways):
         self.on("Enter")
         self.assertIn("where the set receives", bench.advice)
         self.page.get_by_label("Where its owner listens").fill("200 kHz")
-        self.page.get_by_role("button", name="Show what being exact there costs").click()
+        self.page.get_by_role("button", name="Show what that costs elsewhere").click()
         own = self.page.locator("[data-option=own]")
         expect(own).to_contain_text("Peak it for 200")
         expect(own.get_by_role("cell").last).to_have_text(re.compile(r"^0\.\d dB$"))

@@ -94,6 +94,7 @@ def judge_coverage(readings: Sequence[Picked], *, names: Mapping[str, str]) -> V
     at_edges = [_edge(z) for z in partly]
     shares, frequencies = [e[0] for e in at_edges], [e[1] for e in at_edges]
     said = "; ".join(f"{names[z.band]} {_where(z)}" for z in partly)
+    said = said[:1].upper() + said[1:]
     if max(shares) - min(shares) <= AGREE_SHARE and max(frequencies) / min(frequencies) > AGREE_RATIO:
         at = 100.0 * sum(shares) / len(shares)
         return Verdict(

@@ -44,22 +44,21 @@ def front_end_decision(model: Model, state: RunState, group: Group, asked: Mappi
     here = "; ".join(
         f"at {mark(f)} it receives {mark(r)} ({error_words(band, dial_hz=f, error_hz=r - f)})" for f, r in sorted(received.items())
     )
-    follows = _follows(model, band, evidence_of(state.plan, state.visits, band).since_turned())
+    listens_hz = asked.get("listens_hz")
+    listened = listens_hz if listens_hz and band.drawn.marks_hz[0] <= listens_hz <= band.drawn.marks_hz[-1] else None
+    follows = _follows(model, band, evidence_of(state.plan, state.visits, band).since_turned(), listened)
     ways = [leave, *_rocks(model, band, number)]
     book = served_points(band)
     peak = Option(PEAK, "Peak its circuits", f"In this order: {'. '.join(steps)}.", follows(book), groups=groups, steps=steps)
-    listens_hz = asked.get("listens_hz")
-    if listens_hz and book and band.drawn.marks_hz[0] <= listens_hz <= band.drawn.marks_hz[-1]:
-        ways.insert(
-            0, _where_the_owner_listens(model, band, received, number, listens_hz=listens_hz, costs=follows((*book[:-1], listens_hz)))
-        )
+    if listened and book:
+        ways.insert(0, _where_the_owner_listens(model, band, received, number, listens_hz=listened, costs=follows((*book[:-1], listened))))
     if far:
         sentence = f"The dial is far off at {mark(far[0])}: set it first."
         return Decision(title, sentence, f"Read: {here}. What is peaked now would have to be peaked again.", (*ways, peak), LEAVE, "danger")
     many = f"{len(steps)} circuits, each" if len(steps) != 1 else "its circuit"
     sentence = f"Peak {many} where the set receives."
     wanted = next((w.id for w in ways if w.id == asked.get("peaks")), PEAK)
-    why = f"Read: {here}."
+    why = f"Read: {here}.{_by_which_q(model, band) if peak.costs else ''}"
     if wanted != PEAK:
         why += " Where the owner listens, as the house style has it."
     return Decision(title, sentence, why, (peak, *ways), wanted, "live")
@@ -85,9 +84,16 @@ def losses(
         return None
 
 
-def _follows(model: Model, band: DialBand, readings: Sequence[Reading]) -> Callable[[Sequence[float]], tuple[tuple[str, str], ...]]:
-    """What peaking at some places costs at the points of the papers, as labels and figures."""
-    points = tuple(float(p["dial_hz"]) for p in band.band.tracking)
+def _by_which_q(model: Model, band: DialBand) -> str:
+    q, _ = model.signal_circuits(band.band.id)
+    return f" What is lost is worked out by a Q of {q or USUAL_Q:.0f}{'' if q else ', usual for such circuits'}."
+
+
+def _follows(
+    model: Model, band: DialBand, readings: Sequence[Reading], listens_hz: float | None
+) -> Callable[[Sequence[float]], tuple[tuple[str, str], ...]]:
+    """What peaking at some places costs at the points of the papers, and where the owner listens, as labels and figures."""
+    points = tuple(sorted({*(float(p["dial_hz"]) for p in band.band.tracking), *((listens_hz,) if listens_hz else ())}))
 
     def costs(peaked_hz: Sequence[float]) -> tuple[tuple[str, str], ...]:
         found = losses(model, band, readings, peaked_hz=peaked_hz, at_hz=points)
