@@ -137,6 +137,11 @@ def split_si(value: float, *, unit: str, digits: int = 4, signed: bool = False) 
 
 def format_db(value: float, *, places: int = 1) -> str:
     """Return a change in decibels with its sign: +5.6, −0.4; a change that rounds to nothing is 0.0 without sign."""
+    return format_signed(value, places=places)
+
+
+def format_signed(value: float, *, places: int = 1) -> str:
+    """Return a difference with its sign, as format_db does, whatever it is a difference of."""
     text = f"{value:+.{places}f}"
     return text[1:] if float(text) == 0 else text.replace("-", TRUE_MINUS)
 

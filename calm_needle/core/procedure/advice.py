@@ -34,6 +34,9 @@ class Advice:
     evidence: str
 
 
+FINEST_DEGREES = 0.1  # to which a hand sets an adjuster, with a long tool
+
+
 def turns_in_words(turns: float) -> str:
     """Return an amount of turning as one would say it at the bench; the sign is left to the sentence.
 
@@ -47,11 +50,11 @@ def turns_in_words(turns: float) -> str:
 def degrees_in_words(turns: float) -> str:
     """Return an amount of turning of what goes through all in half a turn; the sign is left to the sentence.
 
-    >>> degrees_in_words(-0.2), degrees_in_words(0.002)
-    ('72°', 'less than a degree')
+    >>> degrees_in_words(-0.2), degrees_in_words(0.002), degrees_in_words(0.0)
+    ('72°', '0.7°', '0.1°')
     """
     degrees = abs(turns) * 360.0
-    return f"{degrees:.0f}°" if degrees >= 1.0 else "less than a degree"
+    return f"{degrees:.0f}°" if degrees >= 1.0 else f"{max(degrees, FINEST_DEGREES):.1f}°"
 
 
 def way_in_words(turns: float) -> str:

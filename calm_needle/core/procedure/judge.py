@@ -65,7 +65,8 @@ class Standing:
     refusal: why it cannot be taken at all, or "". doubt: the question to ask before it is taken all the same. detail: what is kept
     of it beside the reading when it is taken. nothing: finding and evidence, where it may be recorded that nothing is to be found.
     finding: what is found wrong, and its evidence, to be recorded when it is taken after something was turned. swing: over what the
-    generator is stepped next, when not over the step's own pass-band.
+    generator is stepped next, when not over the step's own pass-band. finest_turns: how little the adjuster has to be moved by at a time
+    to come as near as is asked, where that is known.
     """
 
     verdict: str
@@ -79,6 +80,7 @@ class Standing:
     finding: tuple[str, str] | None = None
     figure: Figure | None = None
     swing: Swing | None = None
+    finest_turns: float | None = None
     detail: Mapping[str, Any] = field(default_factory=dict)
 
 

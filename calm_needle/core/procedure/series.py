@@ -14,6 +14,8 @@ from calm_needle.core.physics.levels import gain_db
 
 LAST_READINGS_S = 0.8  # s over which "now" is averaged when readings come by themselves
 FIRST_READINGS = 4  # readings that make the start of such a stay when the turns are not known
+SETTLES_S = 0.8  # after a move of the level, until meter and gain control have come to rest
+PASSED_ON_DB = 0.5  # of a move of the level, that it does not change the measure by where the set passes it on in full
 UNREST_S = 1.0  # s over which the needle's unrest is taken
 LEAST_V = 1e-9  # V, below any meter
 
@@ -49,6 +51,17 @@ class Now(NamedTuple):
     value: float
 
 
+class _Join(NamedTuple):
+    """Where the generator's level was moved: when, the measure before, what was added to the readings before (dB), where everything stood,
+    and what is added to those since (dB)."""
+
+    t_s: float
+    before_db: float
+    own_db: float
+    turns: Mapping[str, float]
+    offset_db: float
+
+
 class Series:
     """The readings of one stay at a step, in their order. `watched` are those that came one after the other; `swept` and `marked`."""
 
@@ -63,22 +76,55 @@ class Series:
         source = step.set_up.source if step else None
         self._reference_v = source.level_v if source else 1.0
         self._levels: dict[tuple[float, float | None], float] = {}  # the same few readings are asked for at every look
+        self._joins: list[_Join] = []
         self._now: tuple[int, Now] | None = None  # as it was after so many readings
         self.centre = float(step.aim.get("centre", 0.0)) if step else 0.0
 
     def add(self, seen: Seen) -> None:
         """Take a reading in."""
+        if seen.kind not in ("sweep", "marked"):
+            self._join(seen)
         {"sweep": self.swept, "marked": self.marked}.get(seen.kind, self.watched).append(seen)
 
     def measure(self, seen: Seen) -> float:
-        """A reading as it is compared with others: decibels re 1 V at the step's own generator level, or its value."""
+        """A reading as it is compared with others: decibels re 1 V at the step's own generator level, or its value.
+
+        In a set whose gain control works, or that is overdriven, a level that was moved changes the gain too: what follows begins where
+        the needle was left, so that only what is turned counts as gained. Where it joined, a gain is the least that it can have been.
+        """
         if self.reads != "level":
             return seen.value
+        joined = next((j.offset_db for j in reversed(self._joins) if seen.t_s >= j.t_s), 0.0)
+        return self._at_reference(seen) + joined
+
+    @property
+    def settling(self) -> bool:
+        """Whether the last reading came so soon after the generator's level was moved that meter and set may not have come to rest."""
+        return bool(self._joins and self.watched and self.watched[-1].t_s - self._joins[-1].t_s <= SETTLES_S)
+
+    def _at_reference(self, seen: Seen) -> float:
         key = (seen.value, seen.generator_v)
         known = self._levels.get(key)
         if known is None:
             known = self._levels[key] = level_db(seen, reference_v=self._reference_v)
         return known
+
+    def _join(self, seen: Seen) -> None:
+        """Keep the measure continuous over a move of the level, where the set does not pass that on in full."""
+        last = self.watched[-1] if self.watched else None
+        if self.reads != "level" or last is None or seen.alone or last.alone or None in (seen.generator_v, last.generator_v):
+            return
+        if seen.generator_v != last.generator_v:
+            recent = self.recent(LAST_READINGS_S)
+            before_db = sum(self.measure(r) for r in recent) / len(recent)
+            own = self._joins[-1].offset_db if self._joins else 0.0
+            self._joins.append(_Join(seen.t_s, before_db, own, last.turns, own))
+        elif not self.settling or self._joins[-1].turns != seen.turns:
+            return
+        join = self._joins[-1]
+        jump_db = self._at_reference(seen) + join.own_db - join.before_db
+        self._joins[-1] = join._replace(offset_db=join.own_db - (jump_db if abs(jump_db) > PASSED_ON_DB else 0.0))
+        self._now = None
 
     def shown(self, measure: float) -> float:
         """A measure as the needle shows it: from where it began, from the centre, or as it is."""

@@ -30,6 +30,8 @@ LOWEST_PITCH_DB, HIGHEST_PITCH_DB = -12.0, 18.0  # of the tone, whatever is read
 DIGITS = {"Hz": 6}  # of a reading in large: a counter's are worth reading
 
 
+COARSE, FINE, LONG = 0.05, 0.01, 6.0  # turns, of a touch; of what has less travel than LONG, a turn is a lot
+HAND, LEAST_TOUCH = 0.0004, 0.0001  # turns, that a hand with a long tool moves such a one by; and the least of all
 TURNED_FINELY = ("trimmer", "padder")  # kinds of adjuster of which a degree is a lot
 
 
@@ -93,7 +95,7 @@ def snapshot(book: RunBook, bench: LiveBench | None, in_hand: str | None) -> dic
         "way": standing.move.way if standing else "read",
         "links": [{"kind": s.kind, "state": s.state, "name": KINDS[s.kind].short} for s in _links(bench)],
         "sweep": bench.sweep_done if bench else None,
-        "core": _core(bench, book, in_hand),
+        "core": _core(bench, book, in_hand, standing),
     }
     if last:
         needle = needle_of(series, standing.marks if standing else Marks(), book.seen.kind.goal if book.seen.kind else "maximum")
@@ -241,13 +243,20 @@ def _adjusters(book: RunBook) -> list[dict[str, str]]:
     return [{"id": a, "name": book.model.adjuster(a).name, "role": step.roles.get(a, "")} for a in step.adjusters]
 
 
-def _core(bench: LiveBench | None, book: RunBook, in_hand: str | None) -> dict[str, Any] | None:
+def touches(adjuster: Adjuster, *, finest_turns: float | None) -> tuple[float, float]:
+    """Return by how many turns one touch of the virtual adjuster turns it, and one fine touch. finest_turns: what the step asks for."""
+    travel = adjuster.travel_turns if adjuster.kind in TURNED_FINELY else None
+    coarse, fine = (COARSE, FINE) if travel is None or travel >= LONG else (travel * COARSE / 10.0, min(HAND, travel * FINE / 20.0))
+    return coarse, fine if finest_turns is None else max(LEAST_TOUCH, min(fine, finest_turns))
+
+
+def _core(bench: LiveBench | None, book: RunBook, in_hand: str | None, standing: Standing | None) -> dict[str, Any] | None:
     position = bench.position_of(in_hand) if bench and in_hand else None
     if position is None or in_hand is None:
         return None
     adjuster = book.model.adjuster(in_hand)
-    finely = adjuster.travel_turns if adjuster.kind in TURNED_FINELY else None
-    where = {"at_stop": position.at_stop, "travel": position.travel, "travel_turns": finely}
+    coarse, fine = touches(adjuster, finest_turns=standing.finest_turns if standing else None)
+    where = {"at_stop": position.at_stop, "travel": position.travel, "coarse_turns": coarse, "fine_turns": fine}
     if book.state.blind:
         return {"turns": round(position.turns, 4), **where, "hidden": True}
     known = [s.turns[in_hand] for s in book.seen.series.watched if in_hand in s.turns]

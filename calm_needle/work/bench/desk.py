@@ -165,14 +165,14 @@ class Desk:
         self.publish(changed=True)
 
     def move_level(self, here: str) -> None:
-        """Turn the generator to where the level keeper wants it, and record it."""
-
+        """Turn the generator to where the level keeper wants it, and record it; where it has come right meanwhile, nothing is done."""
         with self._lock:
             self._expect_here(here)
             move, step = self._book.level_move(), self._book.step
-            if move is None or step is None:
-                raise FieldsRefused({"level": "The level is right as it is."})
-            wanted = settings(step.set_up, None, model=self._book.model, level_v=move.level_v)
+            wanted = settings(step.set_up, None, model=self._book.model, level_v=move.level_v) if move and step else None
+        if move is None or wanted is None:
+            self.publish(changed=True)
+            return
         if self.on_instruments:
             self._bench.set_everything(wanted)  # the lock is free meanwhile: no page waits for an instrument
         self.act(here, lambda book: book.move_level(move))

@@ -13,7 +13,7 @@ from calm_needle.core.physics.dial_setting import best_setting
 from calm_needle.core.pictures import Curves, Lanes, Line, Mark, PrintedScale, Stretch
 from calm_needle.core.procedure.dial.band import DialBand, dial_bands
 from calm_needle.core.procedure.dial.evidence import evidence_of
-from calm_needle.core.procedure.dial.words import hz, percent, size
+from calm_needle.core.procedure.dial.words import hz, on_the_scale, percent, size
 from calm_needle.core.procedure.front_end import steps as front_end
 from calm_needle.core.procedure.front_end.advice import USUAL_Q, losses, served_points
 from calm_needle.core.procedure.plan import read_plan
@@ -184,7 +184,7 @@ def _band(model: Model, band: DialBand, readings: list[Reading], read_in: int | 
             format_plain(r.receives_hz, unit="Hz", digits=6),
             hz(r.error_hz),
             percent(error_hz=r.error_hz, at_hz=r.dial_hz),
-            f"{band.error_mm(dial_hz=r.dial_hz, error_hz=r.error_hz):+.1f} mm".replace("-", "−"),
+            on_the_scale(band, dial_hz=r.dial_hz, error_hz=r.error_hz),
         )
         for r in sorted(readings)
     ]

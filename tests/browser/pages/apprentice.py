@@ -117,9 +117,9 @@ class Apprentice:
 
     def _turn_as_told(self, advice: str) -> int:
         """Turn by about as much as the advice says, the way it says; return that way."""
-        degrees = re.search(r"about (\d+)°", advice)
+        degrees = re.search(r"about ([\d.]+)°", advice)
         amount = next((turns for words, turns in SAID.items() if words in advice), 0.25)
-        amount = int(degrees[1]) / 360.0 if degrees else 0.001 if "less than a degree" in advice else amount
+        amount = float(degrees[1]) / 360.0 if degrees else amount
         way = -1 if "anticlockwise" in advice else 1
         fine = amount < 2.4 * self.bench.step()
         presses = min(MOST_AT_ONCE, max(1, round(0.8 * amount / self.bench.step(fine=fine))))

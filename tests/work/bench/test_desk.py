@@ -39,6 +39,14 @@ class WhatEnterDoes(unittest.TestCase):
         self.assertEqual(self.desk.view()["main"].act, "level")
         self.assertGreater(self.desk.view()["version"], quiet)
 
+    def test_a_level_that_has_come_right_meanwhile_is_left_alone_without_a_word(self) -> None:
+        self.read(0.1)
+        with self.desk.book() as book:
+            before = book.state.level_v
+        self.desk.move_level(self.desk.here)
+        with self.desk.book() as book:
+            self.assertEqual(book.state.level_v, before)
+
     def test_so_have_readings_that_were_struck_out(self) -> None:
         self.read(2.0)
         asked = self.desk.view()

@@ -7,7 +7,8 @@ from calm_needle.core.physics.dial_fit import PAPERS, SISTER, Reading
 from calm_needle.core.procedure.decision import Found
 from calm_needle.core.procedure.dial.band import NOUNS, DialBand
 from calm_needle.core.procedure.dial.cover import CoverShift
-from calm_needle.core.quantities import format_plain, format_si
+from calm_needle.core.procedure.kinds.receives import percent_off
+from calm_needle.core.quantities import format_plain, format_signed, format_si
 
 STOCK = (1.0, 1.2, 1.5, 1.8, 2.2, 2.7, 3.3, 3.9, 4.7, 5.6, 6.8, 8.2)
 LEAST_SHOWN_HZ = 0.5  # no dial is known so well
@@ -31,13 +32,17 @@ def mark(value_hz: float) -> str:
 
 def percent(*, error_hz: float, at_hz: float) -> str:
     """Return an error as a share of the mark, signed."""
-    return f"{100.0 * error_hz / at_hz:+.2f} %".replace("-", "−")
+    return percent_off(mark_hz=at_hz, receives_hz=at_hz + error_hz)
 
 
 def error_words(band: DialBand, *, dial_hz: float, error_hz: float) -> str:
     """Return an error in hertz, per cent and millimetres of the scale."""
-    mm = f"{band.error_mm(dial_hz=dial_hz, error_hz=error_hz):+.1f} mm".replace("-", "−")
-    return f"{hz(error_hz)}, {percent(error_hz=error_hz, at_hz=dial_hz)}, {mm}"
+    return f"{hz(error_hz)}, {percent(error_hz=error_hz, at_hz=dial_hz)}, {on_the_scale(band, dial_hz=dial_hz, error_hz=error_hz)}"
+
+
+def on_the_scale(band: DialBand, *, dial_hz: float, error_hz: float) -> str:
+    """Return an error as so many millimetres of the scale, signed."""
+    return f"{format_signed(band.error_mm(dial_hz=dial_hz, error_hz=error_hz))} mm"
 
 
 def values_words(band: DialBand, borne_out: bool | None) -> str:

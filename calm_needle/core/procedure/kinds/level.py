@@ -43,7 +43,7 @@ class LevelJudge:
         self._words = Words(adjuster.phrase, goal, adjuster.remarks, short=self._finer > 1.0)
 
     def add(self, seen: Seen) -> None:
-        if seen.kind not in ("live", "typed"):
+        if seen.kind not in ("live", "typed") or self._series.settling:
             return
         turns = seen.turns.get(self._adjuster)
         self._watch.add(

@@ -17,7 +17,7 @@ from calm_needle.core.procedure.judge import Context, Moment, Move, Standing
 from calm_needle.core.procedure.kinds.kind import SaidOfTheDial, StepKind
 from calm_needle.core.procedure.kinds.level import NEEDS_READING
 from calm_needle.core.procedure.series import Seen
-from calm_needle.core.quantities import format_plain, format_si
+from calm_needle.core.quantities import format_plain, format_si, format_signed
 
 STEADY_READINGS = 5  # of a counter, that agree
 AGREE_SHARE = 2e-5
@@ -121,8 +121,17 @@ class ReceivesJudge:
 def off_in_words(*, mark_hz: float, receives_hz: float) -> str:
     """Return by how much what is received lies beside a mark: hertz and per cent, signed."""
     error_hz = receives_hz - mark_hz
-    percent = f"{100.0 * error_hz / mark_hz:+.2f} %".replace("-", "−")
-    return f"{format_si(error_hz, unit='Hz', digits=3, signed=True)}, {percent}"
+    return f"{format_si(error_hz, unit='Hz', digits=3, signed=True)}, {percent_off(mark_hz=mark_hz, receives_hz=receives_hz)}"
+
+
+def percent_off(*, mark_hz: float, receives_hz: float) -> str:
+    """Return by which share of a mark what is received lies beside it, signed; of less than a hundredth of a per cent, one figure more.
+
+    >>> percent_off(mark_hz=1e6, receives_hz=0.99e6), percent_off(mark_hz=1e6, receives_hz=1.00005e6)
+    ('−1.00 %', '+0.005 %')
+    """
+    share = 100.0 * (receives_hz - mark_hz) / mark_hz
+    return f"{format_signed(share, places=2 if abs(share) >= 0.01 else 3)} %"
 
 
 def report(detail: Mapping[str, Any]) -> str:

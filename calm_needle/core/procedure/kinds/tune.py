@@ -10,7 +10,7 @@ from dataclasses import replace
 from typing import Any
 
 from calm_needle.core.dossier.model import Step
-from calm_needle.core.procedure.advice import Advice, turns_in_words, way_in_words
+from calm_needle.core.procedure.advice import FINEST_DEGREES, Advice, degrees_in_words, turns_in_words, way_in_words
 from calm_needle.core.procedure.judge import Context, Moment, Move, Standing
 from calm_needle.core.procedure.kinds.kind import Offer, SaidOfTheDial, StepKind
 from calm_needle.core.procedure.kinds.limits import LimitsJudge
@@ -22,7 +22,6 @@ FAR_TURNS = 0.25  # from which on it is not crept
 AWAY = 1.3  # times what it was short by, a moment ago
 AWAY_S = 0.7
 DEGREES, FEW_DEGREES = 360.0, 40.0
-FINEST_DEGREES = 0.1  # to which a hand sets an adjuster, with a long tool
 SET_TO_SHARE = 0.5  # of the tolerance, how well it is set
 
 
@@ -57,7 +56,8 @@ class TuneJudge(LimitsJudge):
         phrase = self._what[0].upper() + self._what[1:]
         beside = format_si(abs(self._aim["centre"] - now.value), unit="Hz", digits=3)
         unmoved = f"{phrase} did not bring it there.", f"It stayed {beside} beside."
-        stood = replace(plain, detail=detail, nothing=unmoved)
+        finest = (self.high - self.low) / (2.0 * abs(per_turn)) if per_turn else None
+        stood = replace(plain, detail=detail, nothing=unmoved, finest_turns=finest)
         off = self._aim["centre"] - now.value
         if self.low <= now.value <= self.high:
             return stood
@@ -110,10 +110,7 @@ class TuneJudge(LimitsJudge):
 
 def _amount(left: float) -> str:
     """How far that is: of what is touchy in degrees, for a hair is too much."""
-    degrees = abs(left) * DEGREES
-    if degrees < 1.0:
-        return "less than a degree"
-    return f"about {degrees:.0f}°" if degrees < FEW_DEGREES else f"about {turns_in_words(left)}"
+    return f"about {degrees_in_words(left) if abs(left) * DEGREES < FEW_DEGREES else turns_in_words(left)}"
 
 
 def report(detail: Mapping[str, Any]) -> str:

@@ -74,7 +74,7 @@ document.addEventListener('alpine:init', () => {
       this.showLinks(snapshot.links);
       this.turnable = this.start.practice && this.start.stage === 'step' && snapshot.core !== null;
       if (snapshot.core && this.dial) {
-        this.dial.reach(snapshot.core.travel_turns);
+        this.dial.reach(snapshot.core);
         if (!this.sending && !this.pending) this.dial.show(snapshot.core.turns);
         this.text('turns', snapshot.core.hidden ? 'not seen' : `${snapshot.core.turns >= 0 ? '+' : '\u2212'}${Math.abs(snapshot.core.turns).toFixed(this.dial.places)}`);
         this.stopped = snapshot.core.at_stop;

@@ -1,10 +1,9 @@
 /* The virtual core: dragged round, wheeled, or turned by keys. Tells `turn` by how much; what comes of it is the server's to say. */
 (() => {
-  const COARSE = 0.05, FINE = 0.01, LONG = 6;  // turns; of what has less travel than LONG, a turn is a lot
-  const HAND = 0.0004;  // turns, that a hand with a long tool can still move it by
+  const USUAL = 0.05;  // turns, of a touch of a core
   window.CoreDial = class {
     constructor(element, turn) {
-      this.element = element; this.turn = turn; this.shown = 0; this.travel = LONG; this.places = 2;
+      this.element = element; this.turn = turn; this.shown = 0; this.coarse = USUAL; this.fine = USUAL / 5; this.places = 2;
       this.face = element.querySelector('[data-turning]');
       element.addEventListener('wheel', (e) => { e.preventDefault(); this.by((e.deltaY > 0 ? -1 : 1) * this.step(e.shiftKey)); }, { passive: false });
       element.addEventListener('pointerdown', (e) => { element.setPointerCapture(e.pointerId); this.angle = this.angleOf(e); });
@@ -15,15 +14,15 @@
         if (step > 0.5) step -= 1;
         if (step < -0.5) step += 1;
         this.angle = next;
-        if (step) this.by((e.shiftKey ? step / 5 : step) * (this.travel < LONG ? 0.2 : 1));
+        if (step) this.by((e.shiftKey ? step / 5 : step) * (this.coarse < USUAL ? 0.2 : 1));
       });
       element.addEventListener('pointerup', () => { this.angle = undefined; });
     }
-    reach(turns) { this.travel = turns ?? LONG; this.places = this.travel < LONG ? 3 : 2; this.element.dataset.coarse = this.step(false); this.element.dataset.fine = this.step(true); }
-    step(fine) {
-      if (this.travel >= LONG) return fine ? FINE : COARSE;
-      return fine ? Math.min(HAND, this.travel * FINE / 20) : this.travel * COARSE / 10;
+    reach({ coarse_turns, fine_turns }) {
+      this.coarse = coarse_turns; this.fine = fine_turns; this.places = fine_turns < 0.01 ? 3 : 2;
+      this.element.dataset.coarse = coarse_turns; this.element.dataset.fine = fine_turns;
     }
+    step(fine) { return fine ? this.fine : this.coarse; }
     angleOf(e) {
       const box = this.element.getBoundingClientRect();
       return Math.atan2(e.clientY - box.top - box.height / 2, e.clientX - box.left - box.width / 2) / (2 * Math.PI);

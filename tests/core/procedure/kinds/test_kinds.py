@@ -137,6 +137,42 @@ class SwungGenerator(unittest.TestCase):
         self.assertFalse(standing.may_take)
 
 
+class MovedLevel(unittest.TestCase):
+    """A generator's level that is moved in the middle, in a set that passes it on or does not."""
+
+    def needle(self, *, passes_on: float) -> list[float]:
+        """Measures with nothing turned, a second either side of 20 dB less from the generator, of which so much comes through."""
+        step = replace(STEPS["peak"], adjusters=("C20",))
+        series = Series(step, "level")
+        for i in range(16):
+            level_v = 3e-4 if i < 8 else 3e-5
+            series.add(Seen(0.25 * i, 0.1 if i < 8 else 0.1 * 10.0 ** (-passes_on), "V", "live", 468e3, level_v, None, {"C20": 0.0}))
+        return [series.measure(r) for r in series.watched]
+
+    def test_nothing_is_gained_by_it_whether_gain_control_works_or_not(self) -> None:
+        for passes_on in (1.0, 0.2, 0.0):
+            measures = self.needle(passes_on=passes_on)
+            self.assertLess(max(measures) - min(measures), 0.01, passes_on)
+
+    def test_what_is_turned_while_the_level_is_moved_is_not_taken_for_the_set_s_doing(self) -> None:
+        series = Series(replace(STEPS["peak"], adjusters=("C20",)), "level")
+        series.add(Seen(0.0, 0.1, "V", "live", 468e3, 3e-4, None, {"C20": 0.0}))
+        series.add(Seen(0.3, 0.01, "V", "live", 468e3, 3e-5, None, {"C20": 0.0}))
+        self.assertTrue(series.settling)
+        series.add(Seen(0.6, 0.02, "V", "live", 468e3, 3e-5, None, {"C20": 0.3}))
+        first, _, last = (series.measure(r) for r in series.watched)
+        self.assertAlmostEqual(last - first, 6.02, delta=0.01)
+
+    def test_readings_that_came_too_soon_are_not_watched(self) -> None:
+        stay = Stay("peak")
+        for i in range(40):
+            level_v, value = (3e-4, 0.1) if i < 20 else (3e-5, 0.04 if i == 20 else 0.08)
+            seen = Seen(0.25 * i, value, "V", "live", 468e3, level_v, None, {stay.step.adjusters[0]: 0.0})
+            stay.series.add(seen)
+            stay.judge.add(seen)
+        self.assertLess(stay.stands().detail["by_itself_db"], 0.1)
+
+
 class NotTheImage(unittest.TestCase):
     """A crest that the generator made is compared with the frequency whose image it may be."""
 
