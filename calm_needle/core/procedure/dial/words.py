@@ -8,7 +8,7 @@ from calm_needle.core.procedure.decision import Found
 from calm_needle.core.procedure.dial.band import NOUNS, DialBand
 from calm_needle.core.procedure.dial.cover import CoverShift
 from calm_needle.core.procedure.kinds.receives import percent_off
-from calm_needle.core.quantities import format_plain, format_signed, format_si
+from calm_needle.core.quantities import format_plain, format_si, format_signed
 
 STOCK = (1.0, 1.2, 1.5, 1.8, 2.2, 2.7, 3.3, 3.9, 4.7, 5.6, 6.8, 8.2)
 LEAST_SHOWN_HZ = 0.5  # no dial is known so well
