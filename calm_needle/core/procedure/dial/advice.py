@@ -13,7 +13,7 @@ import numpy as np
 
 from calm_needle.core.dossier.model import Group, Model
 from calm_needle.core.physics.dial_causes import Cause, cause_of, doubts_about, strange_from
-from calm_needle.core.physics.dial_fit import PAPERS, Fit, Reading, fit
+from calm_needle.core.physics.dial_fit import PAPERS, TYPICAL, Fit, Reading, fit
 from calm_needle.core.physics.dial_setting import Goal, Move, Setting, best_setting, moves_to
 from calm_needle.core.procedure.decision import Curve, Decision, Found, Option, Picture, Tone
 from calm_needle.core.procedure.dial.band import DialBand, dial_bands
@@ -153,7 +153,10 @@ def _decided(
     at = int(np.argmax(np.abs(errors)))
     worst = float(abs(errors[at]))
     within = bool(np.all(np.abs(errors) <= band.tolerance_percent / 100.0 * marks))
-    can_be = bool(np.all(np.abs(best.errors_hz) <= band.tolerance_percent / 100.0 * marks))
+    # What adjusters can do at the best is not known of a tank whose values nobody has written down, before they were turned once.
+    can_be = bool(np.all(np.abs(best.errors_hz) <= band.tolerance_percent / 100.0 * marks)) or (
+        number == 0 and band.drawn.values_from == TYPICAL
+    )
     # A second pair of moves cannot better what the first was only brought near to; and what is well inside its tolerance needs none.
     finest = tuned_to_hz(float(marks[at]) + found.drawn.if_hz)
     worth = worst > WORTH * best.worst_hz + WORTH_SHARE * float(marks[0]) and (number == 0 or worst - best.worst_hz > finest)
