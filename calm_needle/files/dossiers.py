@@ -6,7 +6,7 @@ import itertools
 import json
 import math
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from functools import cache
 from importlib import resources
 from typing import TYPE_CHECKING, Any, cast
@@ -57,6 +57,14 @@ def _validator() -> jsonschema.Draft202012Validator:
         jsonschema.Draft202012Validator, {"pattern": _pattern}
     )
     return cast(jsonschema.Draft202012Validator, strict(json.loads(text)))
+
+
+def fragment_faults(kind: str, data: Mapping[str, Any]) -> list[Fault]:
+    """Return what is wrong with one piece that is to be added to a dossier: kind as the schema's definitions name it."""
+    whole = _validator()
+    schema = cast(dict[str, Any], whole.schema)
+    piece = whole.evolve(schema={"$ref": f"#/$defs/{kind}", "$defs": schema["$defs"]})
+    return _writing_faults(data) or [Fault(_path(error.json_path), _sentence(error)) for error in piece.iter_errors(data)]
 
 
 def _pattern(_: Any, pattern: str, instance: Any, __: Any) -> Iterator[jsonschema.ValidationError]:

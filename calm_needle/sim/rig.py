@@ -16,6 +16,7 @@ import time
 from pathlib import Path
 from typing import Any
 
+from calm_needle.core.dossier.filled import filled_in
 from calm_needle.core.dossier.read import read_model
 from calm_needle.sim.instruments.counter import FrequencyCounter
 from calm_needle.sim.instruments.generator import SignalGenerator
@@ -112,7 +113,8 @@ def main(argv: list[str] | None = None) -> int:
     parser.add_argument("--state", type=Path, default=None, help="file that keeps the cores' positions")
     parser.add_argument("--ports", default="{}", help="JSON: name to port; a free one where none is given")
     arguments = parser.parse_args(argv)
-    model = read_model(json.loads(arguments.dossier.read_text(encoding="utf-8")))
+    data, _ = filled_in(json.loads(arguments.dossier.read_text(encoding="utf-8")))
+    model = read_model(data)
     receiver = PracticeReceiver(model, seed=arguments.seed, misalign=arguments.misalign, faults=arguments.fault)
     rig = Rig(receiver, state_file=arguments.state, ports=json.loads(arguments.ports))
     rig.start()

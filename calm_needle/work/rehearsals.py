@@ -10,7 +10,9 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from typing import Any, Literal
 
+from calm_needle.core.dossier.filled import filled_in
 from calm_needle.core.dossier.model import Band, Group, Model, Step
+from calm_needle.core.dossier.read import read_model
 from calm_needle.core.physics.levels import gain_db
 from calm_needle.core.procedure.dial.band import dial_band
 from calm_needle.core.procedure.level_keeper import MOST_V, keep_level
@@ -73,7 +75,8 @@ def score(
         for fault in faults:
             if fault not in known:
                 raise UnknownName("fault", fault, known=known)
-        receiver = PracticeReceiver(model, seed=seed, misalign=misalign, faults=faults)
+        whole = read_model(filled_in(dict(model.raw))[0])
+        receiver = PracticeReceiver(whole, seed=seed, misalign=misalign, faults=faults)
         if unrest:
             receiver.wander(share=unrest[0], memory_s=unrest[1])
         _as_after_what_comes_before(receiver, phases[0])

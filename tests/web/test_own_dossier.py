@@ -1,5 +1,7 @@
 """A set that is no longer as its papers have it: what was fitted is kept for it alone, or refused whole."""
 
+import json
+
 from calm_needle.store import repairs, shelf
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 from tests.support.client import PageTest
@@ -37,6 +39,60 @@ class PadderMadeAdjustable(PageTest):
             self.assertIn(words, answer.get_data(as_text=True))
         self.assertEqual(self.post(f"/jobs/{SEIZED_JOB}/dial/bands/XX/padder", looked_over="yes").status_code, 404)
         self.assertIsNone(self.own())
+
+
+class PartsAsTheyAreMet(PageTest):
+    def sketched(self) -> str:
+        form = {"name": "Petrel 4", "safety_class": "live chassis", "if_hz": "465k", "bands": "530k-1600k medium wave", "transformers": "2"}
+        self.assertEqual(self.post("/models/sketch", **form, low_end="padder", trimmers="yes").status_code, 303)
+        return self.post("/jobs", model="petrel-4", serial="7", complaint="dead", bench="typed").headers["Location"]
+
+    def test_a_part_is_added_as_one_says_it_then_measured_and_stands_in_the_set_s_file(self) -> None:
+        job = self.sketched()
+        self.assertIn("No parts are listed yet", self.get(f"{job}/parts").get_data(as_text=True))
+        for part, region in (("R7 470k", "output"), ("C4 10n", "output"), ("L2 12", "coils"), ("VR1 500k", "")):
+            self.assertEqual(self.post(f"{job}/parts/add", part=part, region=region).status_code, 303, part)
+        self.assertEqual(self.post(f"{job}/parts", part="R7", value="735k").status_code, 303)
+        page = self.get(f"{job}/parts").get_data(as_text=True)
+        self.assertIn("+56", page)
+        out = json.loads(self.get(f"{job}/dossier.json").data)
+        self.assertEqual(
+            [(p["id"], p["kind"], p["nominal"]) for p in out["parts"]][:2], [("R7", "resistor", 470e3), ("C4", "capacitor", 1e-8)]
+        )
+        self.assertEqual(json.loads(self.get("/models/petrel-4/dossier.json").data).get("parts", []), [])
+        self.assertIn("a dossier of its own", self.get(job).get_data(as_text=True))
+
+    def test_what_cannot_be_one_is_refused_and_said_at_its_field(self) -> None:
+        job = self.sketched()
+        self.post(f"{job}/parts/add", part="R7 470k", region="output")
+        for said, words in (
+            ("R7 1k", "There is a R7 already"),
+            ("R8", "R7 470k"),
+            ("X1 3", "begins with none of"),
+            ("R9 0", "must be above"),
+            ("R9 4q", "4q"),
+        ):
+            answer = self.post(f"{job}/parts/add", part=said)
+            self.assertEqual(answer.status_code, 422, said)
+            self.assertIn(words, answer.get_data(as_text=True), said)
+        self.assertEqual(len(json.loads(self.get(f"{job}/dossier.json").data)["parts"]), 1)
+
+
+class TwoMinutes(PageTest):
+    def test_a_sketch_counts_what_turns_and_says_what_is_typical(self) -> None:
+        bands = "530k-1600k medium wave: 550k 600k 800k 1M 1.4M\n6M-18M short wave"
+        form = {"name": "Petrel 4", "safety_class": "unknown", "if_hz": "465k", "bands": bands, "transformers": "2", "cores": "one"}
+        self.assertEqual(self.post("/models/sketch", **form, low_end="core", trimmers="yes").status_code, 303)
+        page = self.get("/models/petrel-4").get_data(as_text=True)
+        self.assertIn("Typical, not from papers", page)
+        for words in ("Peak the IFT2", "medium wave oscillator core", "short wave aerial trimmer"):
+            self.assertIn(words, page)
+
+    def test_marks_outside_their_band_and_cans_that_are_no_number_are_refused(self) -> None:
+        form = {"name": "Petrel 4", "safety_class": "unknown", "if_hz": "465k"}
+        text = self.post("/models/sketch", **form, bands="530k-1600k medium wave: 55k 600k", transformers="some").get_data(as_text=True)
+        self.assertIn("mark outside the band", text)
+        self.assertIn("Count the IF cans", text)
 
 
 if __name__ == "__main__":

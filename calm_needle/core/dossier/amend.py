@@ -48,9 +48,19 @@ def with_padder_adjustable(data: dict[str, Any], *, band_id: str, seized: str = 
     return out
 
 
+def with_part(data: dict[str, Any], part: dict[str, Any]) -> dict[str, Any]:
+    """Return a dossier with one part more. Raises ValueError where something of it bears that name already."""
+    if _is_taken(data, part["id"]):
+        raise ValueError(f"There is a {part['id']} already.")
+    return {**data, "parts": [*data.get("parts", ()), part]}
+
+
+def _is_taken(data: dict[str, Any], name: str) -> bool:
+    return any(x["id"] == name for kind in ("adjusters", "parts") for x in data.get(kind, ()))
+
+
 def _free(data: dict[str, Any], name: str) -> str:
     """The name, or the next after it that nothing of the dossier bears."""
-    taken = {x["id"] for kind in ("adjusters", "parts") for x in data.get(kind, ())}
-    while name in taken:
+    while _is_taken(data, name):
         name = f"{name[:-1]}{chr(ord(name[-1]) + 1)}"
     return name

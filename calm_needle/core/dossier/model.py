@@ -173,7 +173,7 @@ class Mark:
 
 @dataclass(frozen=True)
 class Band:
-    """A range of the dial with its printed marks and, where known, its tanks."""
+    """A range of the dial with its printed marks and, where known, its tanks. scale_typical: nobody has measured where the marks stand."""
 
     id: str
     name: str
@@ -185,6 +185,7 @@ class Band:
     tracking: tuple[Mapping[str, Any], ...]
     oscillator_tank: Mapping[str, Any]
     signal_tank: Mapping[str, Any]
+    scale_typical: bool = False
 
 
 @dataclass(frozen=True)

@@ -100,6 +100,7 @@ def _band(b: Mapping[str, Any]) -> Band:
         tuple(b.get("tracking", ())),
         b.get("oscillator_tank", {}),
         b.get("signal_tank", {}),
+        bool(b.get("dial", {}).get("typical", False)),
     )
 
 

@@ -10,6 +10,7 @@ from typing import Any, NamedTuple
 from calm_needle.core.constants import BOLTZMANN_J_PER_K, REFERENCE_TEMPERATURE_K
 from calm_needle.core.dossier.model import Model
 from calm_needle.sim.receiver.stages.band_tanks import AERIAL_OHM
+from calm_needle.sim.receiver.transformer import typical_winding
 
 # What a dossier without a simulation part is given: typical of valve sets of the class.
 TYPICAL: dict[str, Any] = {
@@ -97,9 +98,9 @@ def _as_older_ones(model: Model, settings: Mapping[str, Any]) -> Iterator[Link]:
             data = {"kind": "amplifier", "gain": gain, "noise_ohm": _noise_ohm(model, "if_ohm", noise)}
         yield Link(stage_id, {**data, **common})
         if own:
-            yield _pair(stage_id, own, settings)
+            yield _tuned(model, stage_id, own, settings)
     for name in behind:  # what is left over lies behind the last
-        yield _pair(strip[-1] if strip else "", name, settings)
+        yield _tuned(model, strip[-1] if strip else "", name, settings)
     yield Link(ids.get(DETECTING, ""), {"kind": "envelope", "efficiency": settings["audio"]["detector_efficiency"]})
     yield Link(ids.get(SOUNDING, ""), {"kind": "audio", "gain": settings["audio"]["gain"], "fed_through": output})
 
@@ -122,17 +123,29 @@ def _before_the_mixer(model: Model, settings: Mapping[str, Any], aerial: str, fe
     )
 
 
+def _tuned(model: Model, stage_id: str, name: str, settings: Mapping[str, Any]) -> Link:
+    """The two windings of a transformer, or the only one of a can."""
+    if len(_ends(model)[name]) > 1:
+        return _pair(stage_id, name, settings)
+    adjuster = next(a.id for a in model.adjusters if a.transformer == name)
+    return Link(stage_id, {**typical_winding(model.if_hz), "kind": "can", "adjuster": adjuster})
+
+
 def _pair(stage_id: str, name: str, settings: Mapping[str, Any]) -> Link:
     return Link(stage_id, {"kappa": TYPICAL_KAPPA, **settings.get("transformers", {}).get(name, {}), "kind": "pair", "transformer": name})
 
 
 def _transformers(model: Model) -> list[str]:
-    """Names of transformers both of whose windings have a core, in the dossier's order."""
+    """Names of transformers with a core in either winding, or in the only one, in the dossier's order."""
+    return [name for name, ends in _ends(model).items() if {"primary", "secondary"} <= ends or len(ends) == 1]
+
+
+def _ends(model: Model) -> dict[str, set[str | None]]:
     windings: dict[str, set[str | None]] = {}
     for adjuster in model.adjusters:
         if adjuster.transformer:
             windings.setdefault(adjuster.transformer, set()).add(adjuster.winding)
-    return [name for name, ends in windings.items() if {"primary", "secondary"} <= ends]
+    return windings
 
 
 def _windings(model: Model) -> dict[str, str]:

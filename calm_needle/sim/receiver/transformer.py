@@ -57,10 +57,14 @@ class Winding:
         return self.core.travel_turns * fraction_for(wanted, l_min_h=self.core.l_min_h, l_max_h=self.core.l_max_h)
 
 
+def typical_winding(if_hz: float) -> dict[str, float]:
+    """Return what a winding tuned to an intermediate frequency (Hz) usually has."""
+    middle = 1.0 / ((2.0 * math.pi * if_hz) ** 2 * TYPICAL["c_f"])
+    return {**TYPICAL, "l_min_h": middle * (1.0 - TYPICAL_SPREAD), "l_max_h": middle * (1.0 + TYPICAL_SPREAD)}
+
+
 def winding_of(adjuster: Adjuster, data: Mapping[str, Any] | None, *, if_hz: float, part: str = "") -> Winding:
     """Return the winding that an adjuster turns, its core in the middle of its travel; a typical one where the dossier has no data."""
-    if data is None:
-        middle = 1.0 / ((2.0 * math.pi * if_hz) ** 2 * TYPICAL["c_f"])
-        data = {**TYPICAL, "l_min_h": middle * (1.0 - TYPICAL_SPREAD), "l_max_h": middle * (1.0 + TYPICAL_SPREAD)}
+    data = data or typical_winding(if_hz)
     travel = adjuster.travel_turns or TYPICAL_TRAVEL_TURNS
     return Winding(adjuster.id, data["c_f"], data["q"], Core(data["l_min_h"], data["l_max_h"], travel, travel / 2.0), part)

@@ -5,14 +5,16 @@ import json
 import sqlite3
 from typing import Any, NamedTuple
 
-from calm_needle.core.dossier.amend import with_padder_adjustable
+from calm_needle.core.dossier.amend import with_padder_adjustable, with_part
 from calm_needle.core.dossier.model import Model
+from calm_needle.core.dossier.sketch import key_of
 from calm_needle.core.procedure.dial.band import DialBand, dial_bands
 from calm_needle.core.procedure.dial.words import trimmer_words
 from calm_needle.core.procedure.stale import Change, made_stale
-from calm_needle.core.quantities import format_si
-from calm_needle.errors import FieldsRefused, NotFound
-from calm_needle.files.dossiers import load_dossier
+from calm_needle.core.quantities import format_si, parse_si
+from calm_needle.core.soundness.parts_sweep import UNITS
+from calm_needle.errors import FieldsRefused, NotFound, NotUnderstood
+from calm_needle.files.dossiers import fragment_faults, load_dossier
 from calm_needle.store import repairs as repair_store
 from calm_needle.store import shelf
 from calm_needle.store.db import transaction
@@ -20,6 +22,10 @@ from calm_needle.work.bench.run_book import open_again
 from calm_needle.work.clock import now_utc
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 from calm_needle.work.soundness.power import power_of
+
+# What a part is by the letter of its name; what such parts are usually made to, where nothing is printed (%).
+KIND_OF = {"R": "resistor", "C": "capacitor", "L": "winding", "T": "winding", "V": "control", "P": "control"}
+USUAL_PERCENT = {"resistor": 20.0, "capacitor": 20.0, "winding": 15.0, "control": 30.0}
 
 
 class PadderOffer(NamedTuple):
@@ -72,10 +78,57 @@ def fit_padder_trimmer(conn: sqlite3.Connection, job_id: int, band_id: str, form
         open_again(conn, job.id, made_stale(model, [change], done=done), at_utc=at_utc)
 
 
+def add_part(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> str:
+    """Keep a part that the dossier does not list, as one says it: «R7 470k» and the region where it was found; return its id.
+
+    Its value is the one that is printed on it. Raises NotFound, FieldsRefused; nothing is kept then.
+    """
+    job = job_of(conn, job_id)
+    said = form.get("part", "").split()
+    region = form.get("region", "").strip()[:60] or "not said where"
+    if len(said) != 2:
+        raise FieldsRefused({"part": "Write its name and the value printed on it: R7 470k."})
+    name, printed = said[0], said[1]
+    kind = KIND_OF.get(name[:1].upper())
+    if kind is None:
+        raise FieldsRefused({"part": f"“{name[:20]}” begins with none of R, C, L, T, VR: say what it is by its letter, as diagrams do."})
+    try:
+        nominal = parse_si(printed, unit=UNITS[kind])
+    except NotUnderstood as fault:
+        raise FieldsRefused({"part": str(fault)}) from None
+    usual = {"tolerance_percent": USUAL_PERCENT[kind], "region": region, "from": "read off the part"}
+    part = {"id": name, "kind": kind, "nominal": nominal, **usual}
+    if faults := fragment_faults("part", part):
+        raise FieldsRefused({"part": "; ".join(f"{f.path}: {f.sentence}" for f in faults)})
+    try:
+        data = with_part(_data(conn, job.dossier_id), part)
+    except ValueError as fault:
+        raise FieldsRefused({"part": str(fault)}) from None
+    with transaction(conn):
+        _keep(conn, job, data, at_utc=now_utc())
+    return name
+
+
 def keep_own(conn: sqlite3.Connection, job: shelf.JobRow, data: dict[str, Any], *, at_utc: str) -> int:
     """Keep a dossier as a job's set's own, and return its id. Raises FileRefused with every fault. Within a transaction."""
+    load_dossier(json.dumps(data, ensure_ascii=False).encode(), name=f"{job.model_key}.json")
+    return _keep(conn, job, data, at_utc=at_utc)
+
+
+def has_own(conn: sqlite3.Connection, job: shelf.JobRow) -> bool:
+    """Whether a job's set has a dossier of its own."""
+    return shelf.own_dossier(conn, job.set_id) is not None
+
+
+def own_text(conn: sqlite3.Connection, job_id: int) -> tuple[str, str]:
+    """Return the name and the text of the dossier that a job's set has, as the file that is given to others. Raises NotFound."""
+    job = job_of(conn, job_id)
+    return f"{job.model_key}-{key_of(job.serial) or job.set_id}.json", (shelf.dossier_content(conn, job.dossier_id) or "{}") + "\n"
+
+
+def _keep(conn: sqlite3.Connection, job: shelf.JobRow, data: dict[str, Any], *, at_utc: str) -> int:
+    """Keep what is known to be right."""
     text = json.dumps(data, ensure_ascii=False, indent=2)
-    load_dossier(text.encode(), name=f"{job.model_key}.json")
     sha256 = hashlib.sha256(text.encode()).hexdigest()
     return shelf.add_own_dossier(conn, set_id=job.set_id, model_id=job.model_id, content=text, sha256=sha256, at_utc=at_utc)
 

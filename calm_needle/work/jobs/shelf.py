@@ -11,7 +11,7 @@ from typing import Any
 
 from calm_needle.core.dossier.model import Model
 from calm_needle.core.dossier.read import read_model
-from calm_needle.core.dossier.sketch import SAFETY, key_of, sketch
+from calm_needle.core.dossier.sketch import CORES, LOW_ENDS, MOST_TRANSFORMERS, SAFETY, TECHNOLOGY, Sketched, SketchedBand, key_of, sketch
 from calm_needle.core.procedure.derived import DERIVED
 from calm_needle.core.procedure.dial.steps import MEANS
 from calm_needle.core.procedure.phases import PHASE_NAMES, PHASES
@@ -67,7 +67,9 @@ def keep_dossier(conn: sqlite3.Connection, data: dict[str, Any]) -> Model:
 
 
 def sketch_model(conn: sqlite3.Connection, form: dict[str, str]) -> Model:
-    """Keep a model sketched from what was typed (name, technology, safety_class, if_hz, bands). Raises FieldsRefused, FileRefused."""
+    """Keep a model sketched from what was typed: name, technology, safety_class, if_hz, bands (a line each, «530k-1600k medium wave: 550k
+    600k 1M»), transformers, cores, low_end, trimmers. Raises FieldsRefused, FileRefused.
+    """
     faults: dict[str, str] = {}
     name = form.get("name", "").strip()[:80]
     if not key_of(name):
@@ -84,21 +86,45 @@ def sketch_model(conn: sqlite3.Connection, form: dict[str, str]) -> Model:
     for line in form.get("bands", "").splitlines():
         if line.strip():
             try:
-                limits, _, words = line.strip().partition(" ")
-                low, _, high = limits.replace("–", "-").partition("-")
-                bands.append((words.strip() or limits, parse_si(low, unit="Hz"), parse_si(high, unit="Hz")))
+                bands.append(_sketched_band(line.strip()))
             except NotUnderstood as fault:
                 faults["bands"] = str(fault)
     if not bands and "bands" not in faults:
         faults["bands"] = "Write one band a line: 530k-1600k medium wave."
+    counted = form.get("transformers", "").strip() or "0"
+    if not counted.isdecimal() or int(counted) > MOST_TRANSFORMERS:
+        faults["transformers"] = f"Count the IF cans: a whole number up to {MOST_TRANSFORMERS}."
     if faults:
         raise FieldsRefused(faults)
-    technology = form.get("technology") if form.get("technology") in ("valve", "transistor", "mixed") else "valve"
-    data = sketch(name=name, technology=str(technology), safety_class=form["safety_class"], if_hz=if_hz, bands=bands)
+    said = Sketched(
+        name,
+        form.get("technology") if form.get("technology") in TECHNOLOGY else "valve",  # type: ignore[arg-type]
+        form["safety_class"],
+        if_hz,
+        tuple(bands),
+        int(counted),
+        "one" if form.get("cores") == "one" else "two",
+        form.get("low_end") if form.get("low_end") in LOW_ENDS else "nothing",  # type: ignore[arg-type]
+        form.get("trimmers") == "yes",
+    )
     try:
-        return take_in_dossier(conn, json.dumps(data).encode(), name=name)
+        return take_in_dossier(conn, json.dumps(sketch(said)).encode(), name=name)
     except FileRefused as fault:
         raise FieldsRefused({"bands": "; ".join(f.sentence for f in fault.faults)}) from None
+
+
+def _sketched_band(line: str) -> SketchedBand:
+    """«530k-1600k medium wave: 550k 600k 1M»: limits, name, and the marks of its scale that somebody read off it."""
+    head, _, marks = line.partition(":")
+    limits, _, words = head.strip().partition(" ")
+    low, _, high = limits.replace("–", "-").partition("-")
+    f_low, f_high = parse_si(low, unit="Hz"), parse_si(high, unit="Hz")
+    read = sorted({parse_si(m, unit="Hz") for m in marks.replace(",", " ").split()})
+    if not 0.0 < f_low < f_high:
+        raise NotUnderstood(line[:40], why="does not rise", example="530k-1600k medium wave")
+    if any(not f_low * 0.9 <= m <= f_high * 1.1 for m in read):
+        raise NotUnderstood(line[:60], why="has a mark outside the band", example="530k-1600k medium wave: 550k 600k 800k 1M 1.4M")
+    return SketchedBand(words.strip() or limits, f_low, f_high, tuple(min(max(m, f_low), f_high) for m in read))
 
 
 def model_of(conn: sqlite3.Connection, key: str) -> Model:
@@ -319,6 +345,8 @@ def overview(conn: sqlite3.Connection, *, words: str = "", page: int = 1) -> dic
         "pages": max(1, -(-found // JOBS_A_PAGE)),
         "words": words,
         "safety": SAFETY,
+        "cores": CORES,
+        "low_ends": LOW_ENDS,
     }
 
 

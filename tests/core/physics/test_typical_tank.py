@@ -22,7 +22,7 @@ READ_TO_HZ = 30.0
 def unknown(band: Drawn) -> Drawn:
     """The same band, its scale and adjusters known and nothing of its oscillator."""
     low, high = band.marks_hz[0], band.marks_hz[-1]
-    tanks = typical_tanks(f_low_hz=low, f_high_hz=high, if_hz=band.if_hz, side=band.side, padded=band.padder_f is not None)
+    tanks = typical_tanks(f_low_hz=low, f_high_hz=high, if_hz=band.if_hz, side=band.side, padded=True)
     tank = tanks.oscillator
     return Drawn(band.marks_hz, band.if_hz, band.side, tank.l_h, tank.trim_f, tank.padder_f, band.turnable, TYPICAL)
 

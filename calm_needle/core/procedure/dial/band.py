@@ -89,7 +89,7 @@ def dial_band(model: Model, band: Band) -> DialBand | None:
                 f_high_hz=band.marks[-1].dial_hz,
                 if_hz=band.if_hz,
                 side=1 if band.side == "above" else -1,
-                padded="padder" in turns,
+                padded=True,
             ).oscillator
         except OutOfRange:
             return None

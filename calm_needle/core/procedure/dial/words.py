@@ -37,12 +37,13 @@ def percent(*, error_hz: float, at_hz: float) -> str:
 
 def error_words(band: DialBand, *, dial_hz: float, error_hz: float) -> str:
     """Return an error in hertz, per cent and millimetres of the scale."""
-    return f"{hz(error_hz)}, {percent(error_hz=error_hz, at_hz=dial_hz)}, {on_the_scale(band, dial_hz=dial_hz, error_hz=error_hz)}"
+    said = (hz(error_hz), percent(error_hz=error_hz, at_hz=dial_hz), on_the_scale(band, dial_hz=dial_hz, error_hz=error_hz))
+    return ", ".join(filter(None, said))
 
 
 def on_the_scale(band: DialBand, *, dial_hz: float, error_hz: float) -> str:
-    """Return an error as so many millimetres of the scale, signed."""
-    return f"{format_signed(band.error_mm(dial_hz=dial_hz, error_hz=error_hz))} mm"
+    """Return an error as so many millimetres of the scale, signed; nothing where nobody has measured that scale."""
+    return "" if band.band.scale_typical else f"{format_signed(band.error_mm(dial_hz=dial_hz, error_hz=error_hz))} mm"
 
 
 def values_words(band: DialBand, borne_out: bool | None) -> str:

@@ -11,7 +11,7 @@ from calm_needle.core.soundness.complaints import OUTCOMES
 from calm_needle.web.acting import act
 from calm_needle.web.asking import json_object, typed_form, workshop
 from calm_needle.work import reckoning
-from calm_needle.work.jobs import drafts, entries, intake, pick_up, revisions
+from calm_needle.work.jobs import drafts, entries, intake, own_dossier, pick_up, revisions
 from calm_needle.work.jobs import shelf as work
 from calm_needle.work.soundness import health
 
@@ -64,6 +64,14 @@ def waive(job_id: int) -> Response:
     return _do(job_id, "waiver", lambda conn: intake.waive(conn, job_id, typed_form()))
 
 
+@screen.get("/<int:job_id>/dossier.json")
+def dossier(job_id: int) -> Response:
+    """The dossier of a job's set as the file that is given to others."""
+    with workshop().store() as conn:
+        name, text = own_dossier.own_text(conn, job_id)
+    return Response(text, mimetype="application/json", headers={"Content-Disposition": f'attachment; filename="{name}"'})
+
+
 def _do(job_id: int, form: str, do: Callable[[sqlite3.Connection], None]) -> Response:
     """Do something to the job and show it again; what was refused stands at its field, with what was typed."""
     return act(do, then=lambda _: url_for("job.page", job_id=job_id), again=partial(_render, job_id, form=form), of_all=form)
@@ -84,6 +92,7 @@ def _render(job_id: int, **more: Any) -> str:
             "open": entries.still_open(conn, job_id),
             "left": pick_up.pick_up(conn, job),
             "seen": revisions.seen(conn, "phases", job_id),
+            "own_dossier": own_dossier.has_own(conn, job),
             "following": work.following(conn, job_id, phases),
         }
     return render_template("job/page.html", **{"form": "", "typed": {}, "faults": {}, "outcomes": OUTCOMES, **view, **more})

@@ -1,11 +1,14 @@
 """The sweep of the parts: one value after the other, each judged as it is typed."""
 
+from functools import partial
 from typing import Any
 
 from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
 
 from calm_needle.errors import FieldsRefused, InstrumentError, JobMovedOn
+from calm_needle.web.acting import act
 from calm_needle.web.asking import need_meters, typed_form, workshop
+from calm_needle.work.jobs import own_dossier
 from calm_needle.work.jobs.shelf import job_of
 from calm_needle.work.soundness import parts_sweep as work
 
@@ -35,6 +38,17 @@ def enter(job_id: int) -> Response:
     if part:
         return make_response(render_template("parts/_line.html", line=line, view=view, typed={}, faults={}, with_tally=True))
     return make_response(redirect(url_for("parts.page", job_id=job_id, _anchor=f"part-{line.part.id}"), 303))
+
+
+@screen.post("/add")
+def add(job_id: int) -> Response:
+    """A part that no paper lists: kept, and its line in hand."""
+    return act(
+        lambda conn: own_dossier.add_part(conn, job_id, typed_form()),
+        then=lambda name: url_for("parts.page", job_id=job_id, _anchor=f"part-{name}"),
+        again=partial(_render, job_id),
+        of_all="part",
+    )
 
 
 def _render(job_id: int, **more: Any) -> str:
