@@ -20,11 +20,11 @@ class WithoutPapers(BrowserTest):
         self.assertEqual(violations(page), [], "a sketched dossier")
         job = self.open_a_job()
         page.goto(f"{job}/parts")
-        page.get_by_label("Name, and the value printed on it").fill("R7 470k")
+        page.get_by_label("Name, value printed on it, and measured").fill("R7 470k 735k")
         page.get_by_label("Where it was found").fill("output")
         page.get_by_role("button", name="Add it").click()
-        line = page.locator("#part-R7")
-        expect(line).to_be_visible()
+        expect(page.locator("#part-R7")).to_contain_text("+56")
+        expect(page.locator("#add-part")).to_be_focused()  # the next one is in hand
         self.assertEqual(violations(page), [], "a part that was added")
         self.waive(job)
         page.goto(job)
@@ -36,7 +36,7 @@ class WithoutPapers(BrowserTest):
         Apprentice(bench).go_through()
         truth = self.live.workshop.live.truth()
         assert truth is not None
-        self.assertLess(abs(truth.peak_hz - 465e3), 300.0)
+        self.assertLess(abs(truth.peak_hz - 465e3), 800.0)
         bench.press("Enter")
         page.wait_for_url("**/record")
         expect(page.get_by_role("heading", name="In figures")).to_be_visible()

@@ -53,8 +53,10 @@ class PartsAsTheyAreMet(PageTest):
         for part, region in (("R7 470k", "output"), ("C4 10n", "output"), ("L2 12", "coils"), ("VR1 500k", "")):
             self.assertEqual(self.post(f"{job}/parts/add", part=part, region=region).status_code, 303, part)
         self.assertEqual(self.post(f"{job}/parts", part="R7", value="735k").status_code, 303)
+        self.assertEqual(self.post(f"{job}/parts/add", part="R8 1k open", region="output").status_code, 303)
         page = self.get(f"{job}/parts").get_data(as_text=True)
-        self.assertIn("+56", page)
+        for words in ("+56", "open"):
+            self.assertIn(words, page)
         out = json.loads(self.get(f"{job}/dossier.json").data)
         self.assertEqual(
             [(p["id"], p["kind"], p["nominal"]) for p in out["parts"]][:2], [("R7", "resistor", 470e3), ("C4", "capacitor", 1e-8)]

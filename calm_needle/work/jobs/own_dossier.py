@@ -15,12 +15,13 @@ from calm_needle.core.quantities import format_si, parse_si
 from calm_needle.core.soundness.parts_sweep import UNITS
 from calm_needle.errors import FieldsRefused, NotFound, NotUnderstood
 from calm_needle.files.dossiers import fragment_faults, load_dossier
+from calm_needle.store import part_checks, shelf
 from calm_needle.store import repairs as repair_store
-from calm_needle.store import shelf
 from calm_needle.store.db import transaction
 from calm_needle.work.bench.run_book import open_again
 from calm_needle.work.clock import now_utc
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
+from calm_needle.work.soundness import parts_sweep
 from calm_needle.work.soundness.power import power_of
 
 # What a part is by the letter of its name; what such parts are usually made to, where nothing is printed (%).
@@ -79,16 +80,17 @@ def fit_padder_trimmer(conn: sqlite3.Connection, job_id: int, band_id: str, form
 
 
 def add_part(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> str:
-    """Keep a part that the dossier does not list, as one says it: «R7 470k» and the region where it was found; return its id.
+    """Keep a part that the dossier does not list, as one says it: «R7 470k», or «R7 470k 735k» where it was measured too, and the region
+    where it was found; return its id.
 
     Its value is the one that is printed on it. Raises NotFound, FieldsRefused; nothing is kept then.
     """
     job = job_of(conn, job_id)
     said = form.get("part", "").split()
     region = form.get("region", "").strip()[:60] or "not said where"
-    if len(said) != 2:
-        raise FieldsRefused({"part": "Write its name and the value printed on it: R7 470k."})
-    name, printed = said[0], said[1]
+    if not 2 <= len(said) <= 3:
+        raise FieldsRefused({"part": "Write its name, the value printed on it, and what the meter shows if you know: R7 470k 735k."})
+    name, printed, *measured = said
     kind = KIND_OF.get(name[:1].upper())
     if kind is None:
         raise FieldsRefused({"part": f"“{name[:20]}” begins with none of R, C, L, T, VR: say what it is by its letter, as diagrams do."})
@@ -102,10 +104,13 @@ def add_part(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> str
         raise FieldsRefused({"part": "; ".join(f"{f.path}: {f.sentence}" for f in faults)})
     try:
         data = with_part(_data(conn, job.dossier_id), part)
-    except ValueError as fault:
+        value = parts_sweep.read_value(measured[0], kind=kind) if measured else None
+    except (ValueError, NotUnderstood) as fault:
         raise FieldsRefused({"part": str(fault)}) from None
     with transaction(conn):
         _keep(conn, job, data, at_utc=now_utc())
+        if measured:
+            part_checks.add_part_check(conn, job_id=job_id, part=name, value=value, in_circuit=False, replaced=False, at_utc=now_utc())
     return name
 
 

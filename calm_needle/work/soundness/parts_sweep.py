@@ -98,12 +98,17 @@ def enter(conn: sqlite3.Connection, job_id: int, form: dict[str, str], meters: C
     return next(line for line in _lines(conn, job_id, [part]) if line.part.id == part.id)
 
 
+def read_value(text: str, *, kind: str) -> float | None:
+    """Return what a meter shows of a part of a kind, as typed; None for open. Raises NotUnderstood."""
+    return None if text.strip().lower() in OPEN_WORDS else parse_si(text, unit=UNIT_OF[kind])
+
+
 def _typed(part: Part, text: str) -> tuple[float | None, float | None]:
     """What was typed: the value measured (None for open) and, after an m, the value printed on the part: “101 m100”."""
     measured, _, printed = text.partition(MARKED)
     try:
         marked = parse_si(printed, unit=UNIT_OF[part.kind]) if printed.strip() else None
-        value = None if measured.strip().lower() in OPEN_WORDS else parse_si(measured, unit=UNIT_OF[part.kind])
+        value = read_value(measured, kind=part.kind)
     except NotUnderstood as fault:
         raise FieldsRefused({"value": str(fault)}) from None
     if (value is not None and value < 0) or (marked is not None and marked <= 0):

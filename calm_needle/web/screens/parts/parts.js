@@ -21,6 +21,8 @@
     if (next) { next.focus(); next.select(); }
     document.documentElement.dataset.kept = String(Number(document.documentElement.dataset.kept || 0) + 1);
   });
+  // Whoever adds parts goes on adding.
+  if (location.hash === '#add-part') document.getElementById('add-part')?.focus();
   function say(form, words) {
     const field = form.querySelector('input[name=value]');
     form.querySelector('.field-fault').textContent = words;

@@ -42,10 +42,10 @@ def enter(job_id: int) -> Response:
 
 @screen.post("/add")
 def add(job_id: int) -> Response:
-    """A part that no paper lists: kept, and its line in hand."""
+    """A part that no paper lists: kept, and the next one in hand."""
     return act(
         lambda conn: own_dossier.add_part(conn, job_id, typed_form()),
-        then=lambda name: url_for("parts.page", job_id=job_id, _anchor=f"part-{name}"),
+        then=lambda _: url_for("parts.page", job_id=job_id, _anchor="add-part"),
         again=partial(_render, job_id),
         of_all="part",
     )
