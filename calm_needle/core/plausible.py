@@ -32,6 +32,7 @@ SIGNAL_OF_KIND = {
 # What no bench instrument of the kind reads, by unit; a number beyond it belongs to another question, or to none.
 MOST_BELIEVABLE = {"V": 1e5, "A": 1e3, "W": 1e5, "Ω": 1e12, "F": 1.0, "H": 1e5, "Hz": 1e12, "dB": 400.0, "%": 1e4}
 MOST_OF_ALL = 1e15
+LEAST_SLIP, SLIP_LANDS = 2.0, 0.35  # decades that a value is off for a slip; within which of the drawn one it then lands
 NOT_THE_SAME_SCALE = 200.0  # two readings of one step seldom differ by more
 
 
@@ -59,6 +60,20 @@ def reading_instead(value: float, *, before: float) -> float | None:
     if value <= 0 or before <= 0 or 1.0 / NOT_THE_SAME_SCALE < value / before < NOT_THE_SAME_SCALE:
         return None
     return likely_instead(value, sensible=(before / NOT_THE_SAME_SCALE**0.5, before * NOT_THE_SAME_SCALE**0.5))
+
+
+def part_instead(value: float, *, drawn: float) -> float | None:
+    """Return what was probably meant by the value of a part (same unit) that a factor of a thousand or a million would bring to what is
+    drawn; None where it is near enough already, or no such factor does.
+
+    >>> part_instead(27.0, drawn=27e3), part_instead(22e3, drawn=27e3), part_instead(0.0, drawn=27e3)
+    (27000.0, None, None)
+    """
+    if value <= 0 or drawn <= 0 or abs(math.log10(value / drawn)) < LEAST_SLIP:
+        return None
+    near = (f for f in FACTORS if abs(math.log10(value * f / drawn)) < SLIP_LANDS)
+    meant = next(near, None)
+    return None if meant is None else float(f"{value * meant:.12g}")
 
 
 def frequency_fault(path: str, value_hz: float, *, kind: str, what: str) -> Fault | None:

@@ -1,6 +1,7 @@
 """A set that is no longer as its papers have it: what was fitted is kept for it alone, or refused whole."""
 
 import json
+import re
 
 from calm_needle.store import repairs, shelf
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
@@ -63,6 +64,21 @@ class PartsAsTheyAreMet(PageTest):
         )
         self.assertEqual(json.loads(self.get("/models/petrel-4/dossier.json").data).get("parts", []), [])
         self.assertIn("a dossier of its own", self.get(job).get_data(as_text=True))
+
+    def test_a_prefix_that_was_forgotten_is_asked_about_once_and_kept_if_it_was_meant(self) -> None:
+        job = self.sketched()
+        self.post(f"{job}/parts/add", part="R7 27k", region="output")
+        answer = self.post(f"{job}/parts", part="R7", value="27")
+        self.assertEqual(answer.status_code, 422)
+        self.assertIn("27.0\u2009Ω, or 27.0\u2009kΩ?", answer.get_data(as_text=True))
+        self.assertEqual(self.post(f"{job}/parts", part="R7", value="27", sure="27").status_code, 303)
+        for near in ("22k", "open", "41k"):
+            self.assertEqual(self.post(f"{job}/parts", part="R7", value=near, seen=self.seen(job)).status_code, 303, near)
+
+    def seen(self, job: str) -> str:
+        found = re.search(r'name="seen" value="(\d+)"', self.get(f"{job}/parts").get_data(as_text=True))
+        assert found
+        return found[1]
 
     def test_what_cannot_be_one_is_refused_and_said_at_its_field(self) -> None:
         job = self.sketched()

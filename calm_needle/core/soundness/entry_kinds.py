@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from typing import Literal, NamedTuple
 
 from calm_needle.core.form import Ask, read_form
-from calm_needle.core.quantities import format_db, parse_si
+from calm_needle.core.quantities import format_beside, format_db, parse_si
 from calm_needle.core.verdict import Verdict
 from calm_needle.errors import FieldsRefused, NotUnderstood
 
@@ -87,7 +87,8 @@ def _judge_comparison(entry: Mapping[str, str]) -> Verdict:
     if good == 0:
         return Verdict("watch", "The good one shows nothing: say of which place and with what it was read.")
     off = 100.0 * (suspect / good - 1.0)
-    said = f"{format_db(off)}\u00a0% of the good one’s"
+    said = format_beside(off, "the good one’s")
+    said = f"{said[0].upper()}{said[1:]}"
     if abs(off) <= ALIKE_PERCENT:
         return Verdict("good", f"{said}: alike, as far as the two sets are the same.")
     return Verdict("watch" if abs(off) <= APART_PERCENT else "stop", f"{said}. That the two are the same otherwise is assumed.")

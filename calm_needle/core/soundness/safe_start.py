@@ -7,7 +7,7 @@ current are typical of table sets on 230 V mains and of small battery sets; a do
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any, NamedTuple
 
-from calm_needle.core.quantities import format_db, format_plain, format_si
+from calm_needle.core.quantities import format_beside, format_db, format_plain, format_si
 from calm_needle.core.verdict import Verdict
 
 JUMP_SHARE = 0.25  # of the current before: a rise that is no warming up
@@ -17,16 +17,20 @@ FEWEST_WARM = 3
 WARM_S = 600.0  # s that rails are watched at full power before a start is finished
 SETTLED_PERCENT_MIN = 0.2  # per cent a minute
 SAG_PERCENT = 3.0  # per cent lost while warming that is a finding of its own
+HEATS_S = 60.0  # s until heaters are hot and draw what loads the rails; before that a sound set's rails stand high
+HIGH_COLD = 1.6  # times the expected volts, that no rail of a cold set exceeds for want of load
 
 
 class Rung(NamedTuple):
-    """One step of the ladder: what limits the power, the share of full volts it gives, the current at which to stop (A), what to watch."""
+    """One step of the ladder: what limits the power, the share of full volts it gives, the current at which to stop (A), what to watch, and
+    for how long (s) its rails only warm and are not judged."""
 
     id: str
     title: str
     share: float
     stop_a: float
     watch: str
+    heats_s: float = 0.0
 
 
 class Point(NamedTuple):
@@ -48,19 +52,25 @@ class Logged(NamedTuple):
 
 
 class Start(NamedTuple):
-    """Where a start stands: rung (index), whether it was stopped and why, readings at this rung, rails over the time at full power."""
+    """Where a start stands: rung (index), whether it was stopped and why, readings at this rung, rails over the time at full power; since
+    when (s) it is at this rung."""
 
     rung: int
     stopped: str | None
     currents_a: tuple[float, ...]
     rails_v: Mapping[str, tuple[tuple[float, float], ...]]
     finished: bool
+    since_s: float = 0.0
+
+    def is_warming(self, point: str, rung: Rung) -> bool:
+        """Whether a rail's last reading came before what loads it was warm."""
+        return self.rails_v[point][-1][0] - self.since_s < rung.heats_s
 
 
 MAINS = (
     Rung("lamp-40", "Behind a 40 W lamp", 0.35, 0.12, "The lamp flashes up and dims within ten seconds. If it stays bright, stop."),
     Rung("lamp-100", "Behind a 100 W lamp", 0.7, 0.3, "Heaters come up. Smell, listen, look for a glow that is not a heater."),
-    Rung("full", "Straight on, fused", 1.0, 0.5, "Stand clear for a minute, then read the rails; stay with it for ten."),
+    Rung("full", "Straight on, fused", 1.0, 0.5, "Stand clear for a minute, then read the rails; stay with it for ten.", HEATS_S),
 )
 BATTERY = (
     Rung("half", "Bench supply at half volts, limited to 30\u00a0mA", 0.5, 0.03, "The supply must not go into its limit."),
@@ -75,13 +85,13 @@ def ladder(safety_class: str) -> tuple[Rung, ...]:
 
 def stand(log: Iterable[Logged], *, rungs: Sequence[Rung]) -> Start:
     """Return where a start stands after these entries, in their order."""
-    rung, stopped, finished = -1, None, False
+    rung, stopped, finished, since_s = -1, None, False, 0.0
     currents: list[float] = []
     rails: dict[str, list[tuple[float, float]]] = {}
     for entry in log:
         match entry.kind:
             case "rung":
-                rung, currents, rails, finished = int(entry.detail["rung"]), [], {}, False
+                rung, currents, rails, finished, since_s = int(entry.detail["rung"]), [], {}, False, entry.t_s
             case "current":
                 currents.append(float(entry.detail["a"]))
                 if judge_current(currents, rung=rungs[rung]).state == "stop":
@@ -94,7 +104,7 @@ def stand(log: Iterable[Logged], *, rungs: Sequence[Rung]) -> Start:
                 rung, stopped, currents, rails = -1, None, [], {}
             case "finish":
                 finished = True
-    return Start(rung, stopped, tuple(currents), {k: tuple(v) for k, v in rails.items()}, finished)
+    return Start(rung, stopped, tuple(currents), {k: tuple(v) for k, v in rails.items()}, finished, since_s)
 
 
 def minutes_at_full(start: Start, *, rungs: Sequence[Rung]) -> float:
@@ -117,15 +127,18 @@ def judge_current(currents_a: Sequence[float], *, rung: Rung) -> Verdict:
     return Verdict("good", f"{shown}, under the stop limit of {limit}.")
 
 
-def judge_rail(v: float, *, point: Point, share: float) -> Verdict:
-    """Return what a rail says at a share of full power. It is not judged before its expected value was looked up."""
+def judge_rail(v: float, *, point: Point, share: float, warming: bool = False) -> Verdict:
+    """Return what a rail says at a share of full power. It is not judged before its expected value was looked up, nor while it is warming:
+    what draws its current is not hot yet."""
     shown = format_plain(v, unit="V")
     if point.expected_v is None:
         return Verdict("watch", f"{shown}, and no expected value: look it up before it is judged.")
     wanted = point.expected_v * share
     off = 100.0 * (v - point.expected_v) / point.expected_v
+    if warming and abs(v) <= HIGH_COLD * abs(point.expected_v):
+        return Verdict("watch", f"{shown}, {_percent(off)}: warming, not judged. Read it again when heaters and load are up.")
     if abs(v) > abs(point.expected_v) * (1.0 + MARGINAL * point.tolerance_percent / 100.0):
-        return Verdict("stop", f"{shown} is {_percent(off)} of the book’s {format_plain(point.expected_v, unit='V')}: too high.")
+        return Verdict("stop", f"{shown} is {format_beside(off, 'the book’s')} {format_plain(point.expected_v, unit='V')}: too high.")
     if share < 1.0:
         if abs(v) < LEAST_SHARE * abs(wanted):
             return Verdict("stop", f"{shown}, where about {format_si(wanted, unit='V', digits=2)} should stand: something holds it down.")
@@ -137,11 +150,14 @@ def judge_rail(v: float, *, point: Point, share: float) -> Verdict:
     return Verdict("stop", f"{shown}, {_percent(off)}: out of its {point.tolerance_percent:g} %.")
 
 
-def judge_warm(readings: Sequence[tuple[float, float]]) -> Verdict:
+def judge_warm(readings: Sequence[tuple[float, float]], *, since_s: float | None = None, heats_s: float = 0.0) -> Verdict:
     """Return whether a rail (seconds, volts; in order) has settled, still moves, or sags while it warms.
 
-    The slope is that of a least-squares line over the later half of the time watched.
+    since_s: when it came to full power, heats_s: for how long after that its readings are those of a set whose heaters are not hot, and
+    count for nothing. The slope is that of a least-squares line over the later half of the time watched.
     """
+    began_s = since_s if since_s is not None else readings[0][0] if readings else 0.0
+    readings = [r for r in readings if r[0] - began_s >= heats_s]
     if len(readings) < FEWEST_WARM or readings[-1][0] - readings[0][0] < 60.0:
         return Verdict("watch", "Read it again over some minutes: a warm fault does not show cold.")
     first, last = readings[0][1], readings[-1][1]
@@ -155,7 +171,7 @@ def judge_warm(readings: Sequence[tuple[float, float]]) -> Verdict:
         return Verdict("stop", f"It sags while it warms: {said}. A finding of its own; find it before aligning.")
     if last and abs(100.0 * slope / last) > SETTLED_PERCENT_MIN:
         return Verdict("watch", f"It still moves: {said}.")
-    if readings[-1][0] - readings[0][0] < WARM_S:
+    if readings[-1][0] - began_s < WARM_S:
         return Verdict("watch", f"Steady so far: {said}. It is watched for {WARM_S / 60.0:.0f} min.")
     return Verdict("good", f"Settled: {said}.")
 
@@ -175,7 +191,8 @@ def may_climb(start: Start, *, rungs: Sequence[Rung], points: Sequence[Point]) -
     if current.state != "good":
         return current
     for point in points:
-        rail = judge_rail(start.rails_v[point.id][-1][1], point=point, share=rungs[start.rung].share)
+        rung = rungs[start.rung]
+        rail = judge_rail(start.rails_v[point.id][-1][1], point=point, share=rung.share, warming=start.is_warming(point.id, rung))
         if rail.state == "stop":
             return Verdict("stop", f"{point.name}: {rail.sentence}")
     return Verdict("good", "All within its limits here.")
@@ -186,16 +203,19 @@ def may_finish(start: Start, *, rungs: Sequence[Rung], points: Sequence[Point]) 
     if start.rung == len(rungs) - 1 and not start.stopped:
         # A sag first, whatever else is wrong: it is what made the volts wrong.
         for point in points:
-            warm = judge_warm(start.rails_v.get(point.id, ()))
+            warm = judge_warm(start.rails_v.get(point.id, ()), since_s=start.since_s, heats_s=rungs[start.rung].heats_s)
             if warm.state == "stop":
                 return Verdict("stop", f"{point.name}: {warm.sentence}")
     climbed = may_climb(start, rungs=rungs, points=points)
     if climbed.state != "good" or start.rung < len(rungs) - 1:
         return climbed if climbed.state != "good" else Verdict("watch", "Full power has not been reached.")
     # The worst first.
+    rung = rungs[start.rung]
     for state in ("stop", "watch"):
         for point in points:
-            for judged in (judge_warm(start.rails_v[point.id]), judge_rail(start.rails_v[point.id][-1][1], point=point, share=1.0)):
+            seen, warming = start.rails_v[point.id], start.is_warming(point.id, rung)
+            warm = judge_warm(seen, since_s=start.since_s, heats_s=rung.heats_s)
+            for judged in (warm, judge_rail(seen[-1][1], point=point, share=1.0, warming=warming)):
                 if judged.state == state:
                     return Verdict(judged.state, f"{point.name}: {judged.sentence}")
     return Verdict("good", "Rails right and settled, warm. The start is through.")

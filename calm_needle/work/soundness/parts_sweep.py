@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from calm_needle.core.dossier.model import Model
+from calm_needle.core.plausible import part_instead
 from calm_needle.core.quantities import format_si, parse_si
 from calm_needle.core.soundness.cautions import Caution, cautions_for
 from calm_needle.core.soundness.parts_sweep import UNITS as UNIT_OF
@@ -21,6 +22,7 @@ from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs import revisions
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier, parts_of_job
 
+SLIPS = ("resistor", "capacitor", "winding", "control")  # kinds of which a value is drawn, and not a limit
 OPEN_WORDS = ("open", "ol", "o.l.", "inf", "∞")
 IN_CIRCUIT = "c"
 MARKED = " m"
@@ -66,8 +68,8 @@ def view(conn: sqlite3.Connection, job_id: int) -> SweepView:
 
 
 def enter(conn: sqlite3.Connection, job_id: int, form: dict[str, str], meters: Callable[[], Meters] | None = None) -> PartLine:
-    """Keep one value (part, value; in_circuit) and return its line. Raises NotFound, FieldsRefused, JobMovedOn,
-    InstrumentError.
+    """Keep one value (part, value; in_circuit; sure: the value that was asked about) and return its line. Raises NotFound, FieldsRefused,
+    JobMovedOn, InstrumentError.
 
     With meters, an empty value asks them, one end of the part lifted; “c” asks them in circuit.
     """
@@ -85,6 +87,8 @@ def enter(conn: sqlite3.Connection, job_id: int, form: dict[str, str], meters: C
         value = None if math.isinf(found) else found
     else:
         value, marked = _typed(part, text)
+        if form.get("sure") != text:
+            _ask_about_a_slip(part, value)
     part_checks.add_part_check(
         conn,
         job_id=job_id,
@@ -96,6 +100,15 @@ def enter(conn: sqlite3.Connection, job_id: int, form: dict[str, str], meters: C
         marked=marked,
     )
     return next(line for line in _lines(conn, job_id, [part]) if line.part.id == part.id)
+
+
+def _ask_about_a_slip(part: Part, value: float | None) -> None:
+    """Ask before a value is kept that is off by a thousand or a million: a prefix was forgotten, or the part is really so."""
+    meant = part_instead(value, drawn=part.nominal) if value is not None and part.kind in SLIPS else None
+    if value is not None and meant is not None:
+        unit = UNIT_OF[part.kind]
+        kept, likely = (format_si(v, unit=unit, digits=3) for v in (value, meant))
+        raise FieldsRefused({"value": f"{kept}, or {likely}? Type it with its prefix; Enter once more keeps {kept} as it is."})
 
 
 def read_value(text: str, *, kind: str) -> float | None:

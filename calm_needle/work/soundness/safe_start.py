@@ -92,14 +92,15 @@ def view(conn: sqlite3.Connection, job_id: int) -> StartView:
     )
 
 
-def climb(conn: sqlite3.Connection, job_id: int, meters: Meters | None = None) -> None:
+def climb(conn: sqlite3.Connection, job_id: int, meters: Meters | None = None, *, clock: Callable[[], str] = now_utc) -> None:
     """Take the next rung; a practice set is switched to it. Raises FieldsRefused with what stands in the way, InstrumentError."""
     shown = view(conn, job_id)
     if shown.climb.state != "good" or shown.start.rung >= len(shown.rungs) - 1:
         raise FieldsRefused({"rung": shown.climb.sentence if shown.climb.state != "good" else "This is the last rung."})
     rung = shown.start.rung + 1
     _power(meters, shown.rungs[rung].share)
-    _add(conn, job_id, "rung", {"rung": rung})
+    passed = meters.practice.passed_s() if meters and meters.practice else 0.0
+    _keep(conn, job_id, [("rung", {"rung": rung, "passed_s": passed})], clock=clock)
 
 
 def read(conn: sqlite3.Connection, job_id: int, form: dict[str, str], *, clock: Callable[[], str] = now_utc) -> None:
@@ -218,8 +219,10 @@ def _rail(start: Start, rung: Rung | None, point: Point, *, warm: bool) -> RailV
     if not seen or rung is None:
         return RailView(point, None, None, None)
     # An electrode says something at full power only: what it should be under a limiter nobody has written down.
-    judged = judge_rail(seen[-1][1], point=point, share=rung.share) if warm or rung.share == 1.0 else None
-    return RailView(point, seen[-1][1], judged, judge_warm(seen) if warm and rung.share == 1.0 else None)
+    warming = start.is_warming(point.id, rung)
+    judged = judge_rail(seen[-1][1], point=point, share=rung.share, warming=warming) if warm or rung.share == 1.0 else None
+    watched = judge_warm(seen, since_s=start.since_s, heats_s=rung.heats_s) if warm and rung.share == 1.0 else None
+    return RailView(point, seen[-1][1], judged, watched)
 
 
 def _power(meters: Meters | None, share: float) -> None:

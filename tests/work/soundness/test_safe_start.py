@@ -22,9 +22,9 @@ class ASafeStart(unittest.TestCase):
 
     def test_from_cold_to_an_open_phase(self) -> None:
         for current, rail in (("50m", "90"), ("150m", "175 V")):
-            safe_start.climb(self.conn, self.job_id)
+            safe_start.climb(self.conn, self.job_id, clock=self.clock)
             self.read(current, rail)
-        safe_start.climb(self.conn, self.job_id)
+        safe_start.climb(self.conn, self.job_id, clock=self.clock)
         with self.assertRaises(FieldsRefused):
             safe_start.finish(self.conn, self.job_id)
         for _ in range(12):
@@ -32,6 +32,32 @@ class ASafeStart(unittest.TestCase):
         safe_start.finish(self.conn, self.job_id)
         self.assertNotIn("safe start", intake.gate_of(self.conn, self.job_id).sentence)
         self.assertIsNotNone(safe_start.view(self.conn, self.job_id).picture)
+
+    def test_a_healthy_set_that_is_read_before_its_heaters_are_hot_is_not_condemned_for_it(self) -> None:
+        for current, rail in (("50m", "90"), ("150m", "175 V")):
+            safe_start.climb(self.conn, self.job_id, clock=self.clock)
+            self.read(current, rail)
+        safe_start.climb(self.conn, self.job_id, clock=self.clock)
+        self.read("120m", "320", after_s=5.0)  # nothing draws current yet
+        cold = safe_start.view(self.conn, self.job_id).rails[0].judged
+        assert cold
+        self.assertEqual(cold.state, "watch")
+        self.assertIn("warming, not judged", cold.sentence)
+        for _ in range(11):
+            self.read("210m", "249")
+        safe_start.finish(self.conn, self.job_id)
+
+    def test_far_too_many_volts_are_so_cold_too_and_a_high_rail_is_one_once_it_is_warm(self) -> None:
+        for current, rail in (("50m", "90"), ("150m", "175 V")):
+            safe_start.climb(self.conn, self.job_id, clock=self.clock)
+            self.read(current, rail)
+        safe_start.climb(self.conn, self.job_id, clock=self.clock)
+        for volts, after_s in (("450", 5.0), ("320", 80.0)):
+            self.read("120m", volts, after_s=after_s)
+            judged = safe_start.view(self.conn, self.job_id).rails[0].judged
+            assert judged
+            self.assertEqual(judged.state, "stop", volts)
+            self.assertIn("too high", judged.sentence)
 
     def test_what_is_read_wrongly_is_refused_whole(self) -> None:
         safe_start.climb(self.conn, self.job_id)

@@ -5,7 +5,7 @@ shorted turns are other faults, and are told apart here.
 """
 
 from calm_needle.core.physics.coils import NEAR_STOP_PERCENT, reach, transformer_capacitor
-from calm_needle.core.quantities import format_db, format_si
+from calm_needle.core.quantities import format_beside, format_si
 from calm_needle.core.soundness.guided.piece import OPEN, Answers, Ask, Piece, Stage
 from calm_needle.core.soundness.guided.rewind import off_percent
 from calm_needle.core.verdict import State, Verdict
@@ -28,7 +28,7 @@ def _winding(a: Answers) -> Verdict:
         return Verdict("stop", "The winding itself is open: mend its leads, or wind it anew.")
     off = off_percent(found=a.number("ohm_here"), wanted=a.number("ohm_sister"))
     wide = a.number("l_max_h") / a.number("l_min_h")
-    evidence = (f"ohms {format_db(off)}\u00a0% of the sister’s", f"inductance changes {wide:.2f} times over the travel")
+    evidence = (f"ohms: {format_beside(off, 'the sister’s')}", f"inductance changes {wide:.2f} times over the travel")
     if off < -OHM_LIKE_SISTER_PERCENT:
         return Verdict("stop", "Fewer ohms than its sister: shorted turns, which no capacitor cures.", evidence)
     if off > OHM_LIKE_SISTER_PERCENT:

@@ -1,7 +1,7 @@
 """Smaller guided works: gang and donor parts, splices, a fixed part made adjustable, a substitute valve, relay cycles, a warm valve."""
 
 from calm_needle.core.physics.parts import gang_match, trimmer_range
-from calm_needle.core.quantities import format_db, format_si
+from calm_needle.core.quantities import format_beside, format_db, format_si
 from calm_needle.core.soundness.guided.piece import OPEN, Answers, Ask, Piece, Stage
 from calm_needle.core.soundness.guided.rewind import off_percent
 from calm_needle.core.soundness.guided.will_not_peak import LEAK_ASKS, LEAK_LEAST_OHM, REPEAT_ASK, judge_leak, judge_repeats
@@ -42,7 +42,7 @@ def _gang_old(a: Answers) -> Verdict:
     if not old_f or not new_f:
         return Verdict("stop", "Type what both measured at full mesh, old and new.")
     off = off_percent(found=new_f, wanted=old_f)
-    said = f"{format_db(off)}\u00a0% of the old one’s at full mesh"
+    said = format_beside(off, "the old one has at full mesh")
     if abs(off) > 3.0:
         return Verdict("stop", "Another law: the printed scale will not fit, whatever is adjusted.", (said,))
     return Verdict("good", "As the old one, so the scale can be made to fit. Calibrate the dial anew all the same.", (said,))
@@ -133,7 +133,7 @@ def _splice(a: Answers) -> Verdict:
             "stop", f"Still open after {a.number('tries'):.0f}: scrape less, tin the bridge first, and try once more; or wind it anew."
         )
     off = off_percent(found=after, wanted=sister)
-    evidence = (f"{format_db(off)}\u00a0% of the sister’s ohms",)
+    evidence = (f"ohms: {format_beside(off, 'the sister’s')}",)
     if abs(off) > SPLICE_PERCENT:
         return Verdict("watch", "It holds, but the ohms differ: a poor joint will show warm. Measure it again after an hour on.", evidence)
     return Verdict("good", "It holds, and has its sister’s ohms. Fix the bridge so that nothing pulls on it.", evidence)

@@ -27,6 +27,7 @@
     const field = form.querySelector('input[name=value]');
     form.querySelector('.field-fault').textContent = words;
     field.setAttribute('aria-invalid', 'true');
+    form.elements.sure.value = field.value.trim();  // pressed once more, it is meant
     field.focus();
   }
 })();

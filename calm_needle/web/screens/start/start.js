@@ -1,7 +1,11 @@
-/* Escape is smoke: one key, from anywhere on the page. The other keys only while nothing is being typed. */
+/* Escape is smoke: one key. While a number is being typed it first lets go of the number, as Escape does everywhere; pressed again it is
+   smoke. The other keys only while nothing is being typed. */
 window.addEventListener('keydown', (e) => {
   if (e.repeat || e.ctrlKey || e.altKey || e.metaKey) return;
-  if (e.key !== 'Escape' && e.target.matches('input, textarea, select')) return;
+  if (e.target.matches('input, textarea, select')) {
+    if (e.key === 'Escape') { e.preventDefault(); e.target.blur(); }
+    return;
+  }
   const button = document.querySelector(`[data-key="${CSS.escape(e.key)}"]`);
   if (button) { e.preventDefault(); button.click(); }
 });
