@@ -3,6 +3,8 @@
 import io
 import json
 
+from calm_needle.store import shelf
+from calm_needle.store.db import transaction
 from calm_needle.work.jobs import entries, intake
 from tests.support import halvern
 from tests.support.client import OLDER_RUN, TYPED_JOB, PageTest
@@ -83,6 +85,13 @@ class BeforeAlignment(PageTest):
         where = self.post(f"{self.BOAT_HOUSE_JOB}/runs", phase="intermediate frequency").headers["Location"]
         run_id = where.rsplit("/", 1)[1]
         self.assertIn("Only the IF strip is asked for.", self.get(f"/runs/{run_id}/record").get_data(as_text=True))
+        with self.workshop.store() as conn, transaction(conn):  # a part is replaced afterwards
+            job_id = int(self.BOAT_HOUSE_JOB.rsplit("/", 1)[1])
+            shelf.mark_phase(
+                conn, job_id=job_id, phase="safe start", state="open", remark="C30 was replaced", at_utc="2999-01-01T00:00:00.000Z"
+            )
+        text = self.get(self.BOAT_HOUSE_JOB).get_data(as_text=True)
+        self.assertIn("Not yet: safe start first. What was waived was waived before that was opened again", text)
 
     def test_health_passes_by_what_was_measured_and_then_the_gate_opens(self) -> None:
         job = self.BOAT_HOUSE_JOB

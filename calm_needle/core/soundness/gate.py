@@ -26,12 +26,19 @@ class Gate(NamedTuple):
     sentence: str
 
 
-def alignment_gate(*, done: Collection[str], waived: str | None) -> Gate:
-    """Return whether a set may be aligned: safe start and health are done, or a person has waived them with a reason."""
+def alignment_gate(*, done: Collection[str], waived: str | None, covers: Collection[str] = BEFORE_ALIGNMENT) -> Gate:
+    """Return whether a set may be aligned: safe start and health are done, or a person has waived them with a reason.
+
+    covers: the phases that the waiver was given for; one that was opened again since is not among them.
+    """
     missing = tuple(f"{phase}: {WHY[phase]}" for phase in BEFORE_ALIGNMENT if phase not in done)
     if not missing:
         return Gate(True, (), waived, "Safe start and health have passed; the set may be aligned.")
     names = " and ".join(phase for phase in BEFORE_ALIGNMENT if phase not in done)
+    beyond = [phase for phase in BEFORE_ALIGNMENT if phase not in done and phase not in covers]
+    if waived and beyond:
+        again = " and ".join(beyond)
+        return Gate(False, missing, waived, f"Not yet: {again} first. What was waived was waived before that was opened again ({waived}).")
     if waived:
         return Gate(True, missing, waived, f"Waived, though {names} {'is' if len(missing) == 1 else 'are'} not done: {waived}")
     return Gate(False, missing, None, f"Not yet: {names} first.")

@@ -49,9 +49,15 @@ def retest(conn: sqlite3.Connection, job_id: int, complaint_id: int, form: dict[
 
 
 def gate_of(conn: sqlite3.Connection, job_id: int) -> Gate:
-    """Return the gate before alignment as it stands."""
+    """Return the gate before alignment as it stands. A waiver holds for what was missing when it was given, and not for what a change has
+    opened again since."""
     waiver = intake.last_waiver(conn, job_id)
-    return alignment_gate(done=_done(conn, job_id), waived=waiver.reason if waiver else None)
+    if waiver is None:
+        return alignment_gate(done=_done(conn, job_id), waived=None)
+    marks = shelf.phase_marks(conn, job_id)
+    named = {str(words).partition(":")[0] for words in json.loads(waiver.missing)}
+    covers = {phase for phase in named if phase not in marks or marks[phase].at_utc <= waiver.at_utc}
+    return alignment_gate(done=_done(conn, job_id), waived=waiver.reason, covers=covers)
 
 
 def closing_of(conn: sqlite3.Connection, job_id: int) -> Gate:

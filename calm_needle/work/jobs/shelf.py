@@ -276,7 +276,8 @@ def phases_of(conn: sqlite3.Connection, job: shelf.JobRow) -> list[PhaseLine]:
 
 def following(conn: sqlite3.Connection, job_id: int, lines: list[PhaseLine]) -> PhaseLine | None:
     """Return the phase to go on with: a run in hand, else the first that is open; what was waived no longer stands in the way."""
-    waived = BEFORE_ALIGNMENT if intake.gate_of(conn, job_id).waived else ()
+    gate = intake.gate_of(conn, job_id)
+    waived = BEFORE_ALIGNMENT if gate.open and gate.waived else ()
     running = next((p for p in lines if p.state == "running"), None)
     return running or next((p for p in lines if p.state == "open" and p.name not in waived), None)
 

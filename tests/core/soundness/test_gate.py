@@ -35,6 +35,14 @@ class Gates(unittest.TestCase):
             self.assertFalse(alignment_gate(done=done, waived=None).open)
         self.assertEqual(len(alignment_gate(done={"intake"}, waived=None).missing), 2)
 
+    def test_a_waiver_covers_what_it_was_given_for_and_nothing_that_was_opened_again_since(self) -> None:
+        covered = alignment_gate(done={"safe start"}, waived="only the IF is in doubt", covers=("health",))
+        self.assertTrue(covered.open)
+        beyond = alignment_gate(done=set(), waived="only the IF is in doubt", covers=("health",))
+        self.assertFalse(beyond.open)
+        self.assertIn("safe start first", beyond.sentence)
+        self.assertIn("only the IF is in doubt", beyond.sentence)
+
     def test_a_waiver_opens_it_and_goes_on_saying_what_was_missing(self) -> None:
         gate = alignment_gate(done={"safe start"}, waived="only the IF is in doubt")
         self.assertTrue(gate.open)
