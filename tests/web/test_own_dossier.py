@@ -95,6 +95,22 @@ class PartsAsTheyAreMet(PageTest):
             self.assertIn(words, answer.get_data(as_text=True), said)
         self.assertEqual(len(json.loads(self.get(f"{job}/dossier.json").data)["parts"]), 1)
 
+    def test_all_that_are_out_in_a_region_are_replaced_in_one_act_and_have_one_test(self) -> None:
+        job = self.sketched()
+        for part in ("R1 1k 1.6k", "R2 10k 19k", "R3 47k 48k", "R4 1M 1.9M"):
+            self.post(f"{job}/parts/add", part=part, region="output" if part < "R4" else "supply")
+        page = self.get(f"{job}/repairs").get_data(as_text=True)
+        self.assertIn("all 2 that are out, output: R1, R2", page)
+        self.assertNotIn("out:supply", page)
+        self.assertIn("share what it says", page)
+        self.assertEqual(self.post(f"{job}/repairs", part="out:output", what="replaced", looked_over="yes").status_code, 303)
+        job_id = int(job.rsplit("/", 1)[1])
+        with self.workshop.store() as conn:
+            made = repairs.repairs_of_job(conn, job_id)
+        self.assertEqual([(r.part, r.value) for r in made], [("R1", 1e3), ("R2", 10e3)])
+        again = self.post(f"{job}/repairs", part="out:output", what="replaced", looked_over="yes")
+        self.assertIn("Choose the part that was changed", again.get_data(as_text=True))
+
 
 class TwoMinutes(PageTest):
     def test_a_sketch_counts_what_turns_and_says_what_is_typical(self) -> None:

@@ -22,7 +22,8 @@ from calm_needle.work.soundness import parts_sweep
 from calm_needle.work.soundness.power import power_of
 
 LONGEST_WORDS = 400
-WHOLE_CAN = "can:"
+WHOLE_CAN, OUT_IN = "can:", "out:"
+WORTH_ONE_ACT = 2  # parts of a region that are out, from which on they may be changed in one act
 
 
 @dataclass(frozen=True)
@@ -37,6 +38,7 @@ class RepairsView:
     values: dict[int, str]
     is_on: bool
     cautions: list[Caution]
+    several: bool  # whether several may be changed in one act
     whats: tuple[str, ...] = KINDS
     outcomes: tuple[str, ...] = OUTCOMES
 
@@ -50,13 +52,18 @@ def view(conn: sqlite3.Connection, job_id: int) -> RepairsView:
     lines.sort(key=lambda line: order[line.verdict.state])
     cans = dict.fromkeys(line.part.can for line in lines if line.part.can)
     choices = [(f"{WHOLE_CAN}{can}", f"{can}, the whole can", "") for can in cans]
+    choices += [
+        (f"{OUT_IN}{region}", f"all {len(parts)} that are out, {region}: {', '.join(p.id for p in parts)}", "out")
+        for region, parts in _out_by_region(sweep).items()
+    ]
     choices += [(line.part.id, line.part.name, line.verdict.state) for line in lines]
     made = of_job(conn, job_id)
     parts = {line.part.id: line.part for line in lines}
     values = {r.id: _shown(parts.get(r.part), r.value) for r in made}
     cautions = cautions_for(safety_class=sweep.model.safety_class, hazards=("soldering", "mains-rated"))
     left = overruled(made, cans=cans_of(list(parts.values())))
-    return RepairsView(job, made, untested(made), shared_credit(made) + left, choices, values, is_on(conn, job_id), cautions)
+    several = any(value.startswith((WHOLE_CAN, OUT_IN)) for value, _, _ in choices)
+    return RepairsView(job, made, untested(made), shared_credit(made) + left, choices, values, is_on(conn, job_id), cautions, several)
 
 
 def cans_of(parts: Sequence[Part]) -> dict[str, list[str]]:
@@ -83,7 +90,10 @@ def record(conn: sqlite3.Connection, job_id: int, form: dict[str, str], meters: 
     """
     job = job_of(conn, job_id)
     model = model_of_dossier(conn, job.dossier_id)
-    parts = _chosen(list(model.parts), form.get("part", ""))
+    chosen = form.get("part", "")
+    parts = _chosen(list(model.parts), chosen)
+    if chosen.startswith(OUT_IN):
+        parts = _out_by_region(parts_sweep.view(conn, job_id)).get(chosen.removeprefix(OUT_IN), [])
     what, faults = form.get("what", ""), {}
     value: float | None = None
     if not parts:
@@ -140,6 +150,15 @@ def quick_test(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> N
     if faults:
         raise FieldsRefused(faults)
     store.add_quick_test(conn, repair_id=waiting[-1].id, outcome=form["outcome"], words=words, at_utc=now_utc())
+
+
+def _out_by_region(sweep: parts_sweep.SweepView) -> dict[str, list[Part]]:
+    """The parts of each region that were measured and are out, where there are several; insulation goes with its part."""
+    found = {
+        region: [line.part for line in lines if line.verdict.state == "out" and line.part.kind in parts_sweep.SLIPS and not line.part.can]
+        for region, lines, _ in sweep.regions
+    }
+    return {region: parts for region, parts in found.items() if len(parts) >= WORTH_ONE_ACT}
 
 
 def _chosen(parts: list[Part], name: str) -> list[Part]:
