@@ -112,6 +112,35 @@ class PartsAsTheyAreMet(PageTest):
         self.assertIn("Choose the part that was changed", again.get_data(as_text=True))
 
 
+class WhatShouldStandThere(PageTest):
+    def test_a_rail_of_which_nobody_wrote_is_judged_once_it_is_said_from_where_that_is_known(self) -> None:
+        form = {"name": "Petrel 4", "safety_class": "unknown", "if_hz": "465k", "bands": "530k-1600k medium wave"}
+        self.post("/models/sketch", **form)
+        job = self.post("/jobs", model="petrel-4", serial="7", complaint="dead", bench="typed").headers["Location"]
+        self.assertIn("What should stand there", self.get(f"{job}/start").get_data(as_text=True))
+        for wrong, words in (
+            ({"expected": "lots"}, "lots"),
+            ({"expected": "0"}, "between 0 and"),
+            ({"point": "moon"}, "Choose one of the rails"),
+        ):
+            said = {"point": "rail", "expected": "240", "source": "own papers", **wrong}
+            answer = self.post(f"{job}/start/expected", **said)
+            self.assertEqual(answer.status_code, 422, wrong)
+            self.assertIn(words, answer.get_data(as_text=True))
+        self.assertEqual(self.post(f"{job}/start/expected", point="rail", expected="240", source="own papers").status_code, 303)
+        self.post(f"{job}/start/climb")
+        seen = re.search(r'name="seen" value="(\d+)"', self.get(f"{job}/start").get_data(as_text=True))
+        assert seen
+        self.post(f"{job}/start/read", **{"current": "60m", "rail-rail": "12", "seen": seen[1]})
+        self.assertIn("something holds it down", self.get(f"{job}/start").get_data(as_text=True))
+        point = json.loads(self.get(f"{job}/dossier.json").data)["stages"][-1]["test_points"][0]
+        self.assertEqual((point["expected_v"], point["from"]), (240.0, "own papers"))
+
+    def test_what_the_papers_say_is_not_written_over(self) -> None:
+        self.assertEqual(self.post("/jobs/4/start/expected", point="rail", expected="24", source="own papers").status_code, 422)
+        self.assertNotIn("What should stand there", self.get("/jobs/4/start").get_data(as_text=True))
+
+
 class TwoMinutes(PageTest):
     def test_a_sketch_counts_what_turns_and_says_what_is_typical(self) -> None:
         bands = "530k-1600k medium wave: 550k 600k 800k 1M 1.4M\n6M-18M short wave"

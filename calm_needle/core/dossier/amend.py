@@ -55,6 +55,16 @@ def with_part(data: dict[str, Any], part: dict[str, Any]) -> dict[str, Any]:
     return {**data, "parts": [*data.get("parts", ()), part]}
 
 
+def with_expected(data: dict[str, Any], *, point: str, expected_v: float, source: str) -> dict[str, Any]:
+    """Return a dossier in which it is known what stands at a test point (V), and from where. Raises KeyError where there is no such point."""
+    out = copy.deepcopy(data)
+    found = next((p for stage in out["stages"] for p in stage["test_points"] if p["id"] == point), None)
+    if found is None:
+        raise KeyError(point)
+    found |= {"expected_v": expected_v, "from": source}
+    return out
+
+
 def _is_taken(data: dict[str, Any], name: str) -> bool:
     return any(x["id"] == name for kind in ("adjusters", "parts") for x in data.get(kind, ()))
 

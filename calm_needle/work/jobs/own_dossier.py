@@ -5,7 +5,7 @@ import json
 import sqlite3
 from typing import Any, NamedTuple
 
-from calm_needle.core.dossier.amend import with_padder_adjustable, with_part
+from calm_needle.core.dossier.amend import with_expected, with_padder_adjustable, with_part
 from calm_needle.core.dossier.model import Model
 from calm_needle.core.dossier.sketch import key_of
 from calm_needle.core.procedure.dial.band import DialBand, dial_bands
@@ -29,6 +29,11 @@ KIND_OF = {"R": "resistor", "C": "capacitor", "L": "winding", "T": "winding", "V
 USUAL_PERCENT = {"resistor": 20.0, "capacitor": 20.0, "winding": 15.0, "control": 30.0}
 
 
+# From where a figure is known that the dossier does not give.
+SOURCES = ("own papers", "a sister model’s papers", "worked out", "usual for the class")
+MOST_VOLTS = 2000.0
+
+
 class PadderOffer(NamedTuple):
     """A band's padder that could be made adjustable: what it is, by what, and adjusters of that oscillator that may have seized."""
 
@@ -45,6 +50,40 @@ def padder_offer(model: Model, band: DialBand) -> PadderOffer | None:
         return None
     choices = [(a, model.adjuster(a).name) for a in band.adjusters.values()]
     return PadderOffer(band.parts.get("padder") or "padder", format_si(padder_f, unit="F", digits=3), trimmer_words(padder_f), choices)
+
+
+def points_to_look_up(model: Model) -> list[tuple[str, str]]:
+    """Return the rails of which nobody has said yet what should stand there, and those of which it was said here: id and name."""
+    return [
+        (str(p["id"]), str(p["name"]))
+        for stage in model.raw["stages"]
+        if stage["kind"] == "power"
+        for p in stage["test_points"]
+        if not p.get("expected_v") or "from" in p
+    ]
+
+
+def expect(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
+    """Keep what should stand at a rail (point, expected, source), of which the dossier says nothing. Raises NotFound, FieldsRefused."""
+    job = job_of(conn, job_id)
+    points = dict(points_to_look_up(model_of_dossier(conn, job.dossier_id)))
+    faults: dict[str, str] = {}
+    volts = 0.0
+    if form.get("point") not in points:
+        faults["point"] = "Choose one of the rails of which the dossier says nothing."
+    if form.get("source") not in SOURCES:
+        faults["source"] = "Say from where that is known."
+    try:
+        volts = parse_si(form.get("expected", ""), unit="V")
+        if not 0.0 < abs(volts) <= MOST_VOLTS:
+            faults["expected"] = f"A rail has between 0 and {MOST_VOLTS:.0f} V."
+    except NotUnderstood as fault:
+        faults["expected"] = str(fault)
+    if faults:
+        raise FieldsRefused(faults)
+    data = with_expected(_data(conn, job.dossier_id), point=form["point"], expected_v=volts, source=form["source"])
+    with transaction(conn):
+        keep_own(conn, job, data, at_utc=now_utc())
 
 
 def fit_padder_trimmer(conn: sqlite3.Connection, job_id: int, band_id: str, form: dict[str, str]) -> None:

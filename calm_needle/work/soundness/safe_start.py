@@ -55,6 +55,7 @@ class StartView:
     """Everything the page of a start shows."""
 
     job: JobRow
+    model: Model
     rungs: tuple[Rung, ...]
     start: Start
     cautions: list[Caution]
@@ -78,6 +79,7 @@ def view(conn: sqlite3.Connection, job_id: int) -> StartView:
     rung = rungs[start.rung] if start.rung >= 0 else None
     return StartView(
         job,
+        model,
         rungs,
         start,
         cautions_for(safety_class=model.safety_class, hazards=("first-power", "smoke")),

@@ -10,7 +10,7 @@ from flask import Blueprint, Response, render_template, request, url_for
 from calm_needle.files.svg_picture import draw
 from calm_needle.web.acting import act
 from calm_needle.web.asking import meters_of, need_meters, typed_form, workshop
-from calm_needle.work.jobs import revisions
+from calm_needle.work.jobs import own_dossier, revisions
 from calm_needle.work.soundness import due
 from calm_needle.work.soundness import safe_start as work
 
@@ -49,6 +49,11 @@ def read(job_id: int) -> Response:
     return _do(job_id, lambda conn: work.read(conn, job_id, typed_form()))
 
 
+@screen.post("/expected")
+def expected(job_id: int) -> Response:
+    return _do(job_id, lambda conn: own_dossier.expect(conn, job_id, typed_form()))
+
+
 @screen.post("/smoke")
 def smoke(job_id: int) -> Response:
     return _do(job_id, lambda conn: work.smoke(conn, job_id, request.form.get("words", ""), meters_of(conn, job_id)))
@@ -77,7 +82,9 @@ def _render(job_id: int, **more: Any) -> str:
     with workshop().store() as conn:
         view = work.view(conn, job_id)
         more["seen"] = revisions.seen(conn, "start", job_id)
+        more["look_up"] = own_dossier.points_to_look_up(view.model)
         more["looks"] = [look for look in due.looks(conn, view.job) if look.while_on]
     chart = draw(view.picture) if view.picture else ""
+    more["sources"] = own_dossier.SOURCES
     more["practice"] = view.job.bench == "instruments" and workshop().uses_stand_ins()
     return render_template("start/page.html", **{"typed": {}, "faults": {}, "view": view, "chart": chart, **more})
