@@ -56,7 +56,7 @@ def with_part(data: dict[str, Any], part: dict[str, Any]) -> dict[str, Any]:
 
 
 def with_expected(data: dict[str, Any], *, point: str, expected_v: float, source: str) -> dict[str, Any]:
-    """Return a dossier in which it is known what stands at a test point (V), and from where. Raises KeyError where there is no such point."""
+    """Return a dossier that says what stands at a test point (V), and from where that is known. Raises KeyError for a point it has not."""
     out = copy.deepcopy(data)
     found = next((p for stage in out["stages"] for p in stage["test_points"] if p["id"] == point), None)
     if found is None:
