@@ -112,7 +112,7 @@ def sketch(said: Sketched) -> dict[str, Any]:
 MIXER_IN, AERIAL_SOCKET = "mixer-in", "aerial-socket"
 
 
-def typical_marks(f_low_hz: float, f_high_hz: float) -> tuple[float, ...]:
+def typical_marks(*, f_low_hz: float, f_high_hz: float) -> tuple[float, ...]:
     """Return marks such as scales have, from one end to the other (Hz): round figures, a handful of them."""
     inside: list[float] = []
     for decade in range(math.floor(math.log10(f_low_hz)), math.ceil(math.log10(f_high_hz)) + 1):
@@ -124,7 +124,7 @@ def typical_marks(f_low_hz: float, f_high_hz: float) -> tuple[float, ...]:
 
 def _band(said: Sketched, number: int, band: SketchedBand) -> dict[str, Any]:
     read = len(band.marks_hz) > 2
-    marks = band.marks_hz if read else typical_marks(band.f_low_hz, band.f_high_hz)
+    marks = band.marks_hz if read else typical_marks(f_low_hz=band.f_low_hz, f_high_hz=band.f_high_hz)
     span = math.log(marks[-1] / marks[0])
     name = f"B{number}"
 

@@ -14,7 +14,7 @@ from calm_needle.core.dossier.read import read_model
 from calm_needle.core.dossier.sketch import CORES, LOW_ENDS, MOST_TRANSFORMERS, SAFETY, TECHNOLOGY, Sketched, SketchedBand, key_of, sketch
 from calm_needle.core.procedure.derived import DERIVED
 from calm_needle.core.procedure.dial.steps import MEANS
-from calm_needle.core.procedure.phases import PHASE_NAMES, PHASES
+from calm_needle.core.procedure.phases import PHASE_NAMES, PHASES, Door
 from calm_needle.core.procedure.plan import plan_of
 from calm_needle.core.quantities import parse_si
 from calm_needle.core.soundness.gate import ALIGNMENT, BEFORE_ALIGNMENT
@@ -44,7 +44,7 @@ class PhaseLine:
     run_id: int | None
     can_run: bool
     partly: bool = False  # what is to be done again is less than all of it
-    look: str = ""  # the screen on which its results are looked at
+    doors: tuple[Door, ...] = ()  # the pages on which it is worked on or looked at
     means: tuple[tuple[str, str], ...] = ()  # by which it can be found where the set receives, the usual one first
 
 
@@ -269,7 +269,7 @@ def phases_of(conn: sqlite3.Connection, job: shelf.JobRow) -> list[PhaseLine]:
             words = phase.words or "by hand; the program keeps that it was done"
         partly = not running and not done and stale is not None and bool(stale.groups) and can_run
         lines.append(
-            PhaseLine(phase.name, state, words, last.id if last else None, can_run, partly, phase.look, means_of(job, phase.name, style))
+            PhaseLine(phase.name, state, words, last.id if last else None, can_run, partly, phase.doors, means_of(job, phase.name, style))
         )
     return lines
 

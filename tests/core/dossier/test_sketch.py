@@ -48,12 +48,12 @@ class Sketches(unittest.TestCase):
         bands = dial_bands(read_model(sketch(said())))
         self.assertEqual(bands["B2"].drawn.marks_hz, LONG.marks_hz)
         self.assertEqual(bands["B2"].read_at_hz, (160e3, 200e3, 260e3))
-        self.assertTrue(set(bands["B1"].read_at_hz) <= set(typical_marks(530e3, 1600e3)))
+        self.assertTrue(set(bands["B1"].read_at_hz) <= set(typical_marks(f_low_hz=530e3, f_high_hz=1600e3)))
         self.assertEqual(bands["B1"].drawn.values_from, "typical values")
 
     def test_typical_marks_rise_from_end_to_end_in_round_figures(self) -> None:
         for low, high in ((530e3, 1600e3), (150e3, 285e3), (6e6, 18e6), (88e6, 108e6), (2.3e6, 2.5e6)):
-            marks = typical_marks(low, high)
+            marks = typical_marks(f_low_hz=low, f_high_hz=high)
             self.assertEqual((marks[0], marks[-1]), (low, high))
             self.assertEqual(list(marks), sorted(set(marks)))
             self.assertGreaterEqual(len(marks), 4)

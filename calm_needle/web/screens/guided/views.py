@@ -17,7 +17,7 @@ screen = Blueprint("guided", __name__, url_prefix="/jobs/<int:job_id>/guided")
 
 
 @screen.get("")
-def index(job_id: int) -> str:
+def page(job_id: int) -> str:
     return _index(job_id)
 
 
@@ -25,13 +25,13 @@ def index(job_id: int) -> str:
 def begin(job_id: int) -> Response:
     return act(
         lambda conn: work.begin(conn, job_id, typed_form()),
-        then=lambda work_id: url_for("guided.page", job_id=job_id, work_id=work_id),
+        then=lambda work_id: url_for("guided.stage", job_id=job_id, work_id=work_id),
         again=partial(_index, job_id),
     )
 
 
 @screen.get("/<int:work_id>")
-def page(job_id: int, work_id: int) -> str:
+def stage(job_id: int, work_id: int) -> str:
     return _render(job_id, work_id)
 
 
@@ -46,7 +46,7 @@ def answer(job_id: int, work_id: int) -> Response:
         revisions.check(conn, "guided", work_id, form)
         work.answer(conn, job_id, work_id, form, meters_of(conn, job_id))
 
-    here = url_for("guided.page", job_id=job_id, work_id=work_id)
+    here = url_for("guided.stage", job_id=job_id, work_id=work_id)
     return act(kept, then=lambda _: here, again=partial(_render, job_id, work_id, stage=form.get("stage")))
 
 
@@ -54,7 +54,7 @@ def answer(job_id: int, work_id: int) -> Response:
 def end(job_id: int, work_id: int) -> Response:
     return act(
         lambda conn: work.end(conn, job_id, work_id, typed_form()),
-        then=lambda _: url_for("guided.index", job_id=job_id),
+        then=lambda _: url_for("guided.page", job_id=job_id),
         again=partial(_render, job_id, work_id, stage="end"),
     )
 
