@@ -13,7 +13,7 @@ from pathlib import Path
 
 from calm_needle.errors import StoreUnusable
 from calm_needle.store import bench as bench_store
-from calm_needle.store import db, practice, shelf
+from calm_needle.store import db, practice, runs, shelf
 from calm_needle.work.bench.desk import Desk
 from calm_needle.work.clock import REAL, Pace, now_utc
 from calm_needle.work.folder_lock import FolderLock
@@ -101,6 +101,14 @@ class Workshop:
                 self.connect_instruments()
             self.live.attach(desk)
         return desk
+
+    def set_was_changed(self, job_id: int, words: str) -> None:
+        """Tell the runs of a job that are in hand that something in its set was changed."""
+        with self.store() as conn:
+            done = runs.finished_runs(conn, job_id)
+            in_hand = [run.id for run in runs.runs_of_job(conn, job_id) if run.id not in done]
+        for run_id in in_hand:
+            self.desk(run_id).set_was_changed(words)
 
     def switch_on(self, run_id: int) -> None:
         """Switch the set of a run on, where it is a practice set. Raises FieldsRefused in words, InstrumentError."""

@@ -14,7 +14,9 @@ from calm_needle.core.procedure.plan import Plan, without
 from calm_needle.core.procedure.rounds import Gain
 from calm_needle.core.procedure.watch.wander import SPAN_TO_SIGMA
 
-ActKind = Literal["set", "begin", "level", "way", "blind", "wax", "take", "no_peak", "skip", "back", "decide", "extend", "finish"]
+ActKind = Literal[
+    "set", "begin", "level", "way", "blind", "wax", "changed", "take", "no_peak", "skip", "back", "decide", "extend", "finish"
+]
 Stage = Literal["set_up", "step", "decision", "complete", "finished"]
 OUTCOMES = ("take", "no_peak", "skip")
 
@@ -163,6 +165,8 @@ def _apply(state: RunState, act: Act) -> RunState:
             return replace(state, hand=state.hand.after(act.detail["way"]))
         case "blind":
             return replace(state, blind=act.detail["blind"])
+        case "changed":
+            return replace(state, hand=NOTHING_SAID)
         case "wax":
             return replace(state, hand=NOTHING_SAID, waxed_cleared=(*state.waxed_cleared, act.detail["adjuster"]))
         case "take" | "no_peak" | "skip":

@@ -188,6 +188,12 @@ class Desk:
         assert adjuster is not None
         return self._bench.turn(adjuster, turns)
 
+    def set_was_changed(self, words: str) -> None:
+        """Something in the set was changed: the step in hand, if there is one, begins anew."""
+        with self._lock:
+            self._book.set_was_changed(words)
+        self.publish(changed=True)
+
     def clear_wax(self, here: str) -> None:
         """Clear the wax from the core in hand, on the practice set too."""
 

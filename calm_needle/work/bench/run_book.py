@@ -31,6 +31,7 @@ from calm_needle.work.jobs.carriers import known_carriers
 from calm_needle.work.jobs.places import placed_model
 from calm_needle.work.soundness.power import Power, power_of
 
+FORGETS = ("wax", "level", "changed")  # acts after which what was read before is no beginning to compare with
 BY_ITSELF = {"instruments": "counter"}  # how frequencies are read at a bench, where nobody says it
 
 
@@ -252,6 +253,15 @@ class RunBook:
             self._add_act("wax", {**self._here(), "adjuster": adjuster.id, "after_reading": last})
             self._find(adjuster.name, f"Wax was cleared from {adjuster.phrase}.", "It hardly answered the tool before.")
 
+    def set_was_changed(self, words: str) -> None:
+        """Record that something in the set was changed while a step is in hand: it begins anew, so that no turning is credited with what
+        the change did. Where no step is in hand, nothing is recorded."""
+        if self.state.stage != "step" or self.step is None:
+            return
+        last = self.seen.kept[-1].id if self.seen.kept else 0
+        with self._acting():
+            self._add_act("changed", {**self._here(), "words": words, "after_reading": last})
+
     def take(self, *, sure: bool = False, answer: str | None = None, can_sweep: bool = False) -> None:
         """Take the step as it stands and go on. Raises NotSureEnough when it is not as it should be and nobody insisted.
 
@@ -264,7 +274,7 @@ class RunBook:
             raise FieldsRefused({"reading": standing.refusal})
         if not standing.may_take and not sure:
             raise NotSureEnough(standing.doubt)
-        detail = {"verdict": standing.verdict, **self._measured(), **standing.detail}
+        detail = {"verdict": standing.verdict, **self._measured(), **standing.detail, **self._since_a_change()}
         if standing.figure:
             detail["figure"] = standing.figure._asdict()
         with self._acting():
@@ -498,10 +508,17 @@ class RunBook:
             out |= {"start": start, "unrest": series.unrest()}
         return {**out, "net_turns": series.turns_of(step.adjusters[0]) if step.adjusters else None}
 
+    def _since_a_change(self) -> dict[str, str]:
+        """What was changed in the set while this step was in hand, the last if several were."""
+        visit = self.state.visit
+        acts = runs.acts(self._conn, self.run.id) if visit else []
+        changed = [json.loads(a.detail)["words"] for a in acts if visit and a.kind == "changed" and a.id > visit.id]
+        return {"since_change": changed[-1]} if changed else {}
+
     def _forgotten_until(self, visit: Visit) -> int:
         """The last reading that does not count on this visit: before wax was cleared, the tool's turns meant something else; before the
-        level was set, with nothing turned yet, the needle did."""
-        since = (json.loads(a.detail) for a in runs.acts(self._conn, self.run.id) if a.kind in ("wax", "level") and a.id > visit.id)
+        level was set, with nothing turned yet, the needle did; before something was changed in the set, the set was another."""
+        since = (json.loads(a.detail) for a in runs.acts(self._conn, self.run.id) if a.kind in FORGETS and a.id > visit.id)
         return max((int(detail["after_reading"]) for detail in since if "after_reading" in detail), default=0)
 
     def _nothing_turned(self) -> bool:

@@ -161,6 +161,8 @@ def _line(book: RunBook, visit: Visit) -> Line:
     words: str = {"no_peak": "no peak found", "skip": detail.get("reason", "")}.get(visit.outcome or "", "")
     if visit.outcome == "take":
         words = _kind(book, visit).report(detail)
+        if since := detail.get("since_change"):
+            words = f"{words}; counted since {since}"
     turns, readings = detail.get("net_turns"), (detail["reading"],) if "reading" in detail else ()
     return Line(
         round=visit.place.round,

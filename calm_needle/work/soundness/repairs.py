@@ -83,8 +83,9 @@ def is_on(conn: sqlite3.Connection, job_id: int) -> bool:
     return power_of(conn, job_id).state == "on"
 
 
-def record(conn: sqlite3.Connection, job_id: int, form: dict[str, str], meters: Meters | None = None) -> None:
-    """Keep a change (part, what, value, words, looked_over) and open again what it makes stale; a practice set gets the new part.
+def record(conn: sqlite3.Connection, job_id: int, form: dict[str, str], meters: Meters | None = None) -> str:
+    """Keep a change (part, what, value, words, looked_over), open again what it makes stale, and return how one says it; a practice set
+    gets the new part.
 
     Raises NotFound, FieldsRefused with a sentence per field, InstrumentError; nothing is kept then.
     """
@@ -122,6 +123,7 @@ def record(conn: sqlite3.Connection, job_id: int, form: dict[str, str], meters: 
         for part in parts:
             given = value if len(parts) == 1 else part.nominal if what == "replaced" else None
             keep(conn, job, part=part.id, what=what, value=given, words=form.get("words", ""), at_utc=at_utc)
+    return f"{', '.join(p.id for p in parts)} {'was' if len(parts) == 1 else 'were'} {what}"
 
 
 def keep(conn: sqlite3.Connection, job: JobRow, *, part: str, what: str, value: float | None, words: str, at_utc: str) -> None:

@@ -47,6 +47,17 @@ class WhatEnterDoes(unittest.TestCase):
         with self.desk.book() as book:
             self.assertEqual(book.state.level_v, before)
 
+    def test_a_change_to_the_set_has_the_step_in_hand_begin_anew(self) -> None:
+        self.read(0.1)
+        before = self.desk.view()["version"]
+        self.workshop.set_was_changed(INSTRUMENTS_JOB, "C11 was replaced")
+        self.assertGreater(self.desk.view()["version"], before)
+        with self.desk.book() as book:
+            self.assertEqual(len(book.seen.watched), 0)
+        self.read(0.2)
+        with self.desk.book() as book:
+            self.assertEqual(len(book.seen.watched), 1)
+
     def test_so_have_readings_that_were_struck_out(self) -> None:
         self.read(2.0)
         asked = self.desk.view()

@@ -127,6 +127,17 @@ class OneRun(unittest.TestCase):
         self.assertEqual(self.book.standing().verdict, "waiting")
         self.assertIn("Wax was cleared from the lower core of IFT2.", [f.sentence for f in self.book.findings()])
 
+    def test_what_a_repair_did_is_not_credited_to_the_core_in_hand(self) -> None:
+        self.to_first_core()
+        self.read(*([0.02] * 6))
+        self.book.set_was_changed("C11 was replaced")
+        self.assertEqual(self.book.standing().verdict, "waiting")
+        self.read(*([2.0] * 6))  # forty decibels, by the iron
+        self.book.take(sure=True)
+        detail = next(v.detail for v in reversed(self.book.state.visits) if v.outcome == "take")
+        self.assertAlmostEqual(detail["level_db"] - detail["start_db"], 0.0, places=3)
+        self.assertEqual(detail["since_change"], "C11 was replaced")
+
     def test_a_run_that_is_not_there_is_not_found(self) -> None:
         with self.assertRaises(NotFound):
             RunBook(self.conn, 999)

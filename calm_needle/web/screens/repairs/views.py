@@ -24,7 +24,10 @@ def page(job_id: int) -> str:
 
 @screen.post("")
 def record(job_id: int) -> Response:
-    return _do(job_id, "change", lambda conn: work.record(conn, job_id, typed_form(), meters_of(conn, job_id)))
+    def do(conn: sqlite3.Connection) -> None:
+        workshop().set_was_changed(job_id, work.record(conn, job_id, typed_form(), meters_of(conn, job_id)))
+
+    return _do(job_id, "change", do)
 
 
 @screen.post("/test")
