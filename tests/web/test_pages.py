@@ -2,6 +2,7 @@
 
 import io
 import json
+import re
 
 from calm_needle.store import shelf
 from calm_needle.store.db import transaction
@@ -237,6 +238,13 @@ class BenchWithoutScript(PageTest):
         with self.workshop.desk(self.run_id).book() as book:
             reading = book.seen.kept[0].id
         self.assertIn("line-through", self.say("strike", reading=reading, reason="mistyped"))
+
+    def test_a_calculator_that_is_opened_from_a_jobs_work_knows_the_job(self) -> None:
+        where = self.post("/jobs/4/guided", piece="rewind", subject="IFT2-p", sister="IFT1-p").headers["Location"]
+        links = re.findall(r'href="(/reckon/[^"]+)"', self.get(where).get_data(as_text=True))
+        self.assertTrue(links)
+        for link in links:
+            self.assertIn('value="4:LW" selected', self.get(link.replace("&amp;", "&")).get_data(as_text=True))
 
     def test_cautions_stand_wherever_the_work_can_hurt(self) -> None:
         self.post("/jobs/5/guided", piece="warm-valve")

@@ -46,7 +46,7 @@ class StageView:
 
 @dataclass(frozen=True)
 class WorkView:
-    """One piece of work on the page."""
+    """One piece of work on the page. reckon_from: from what a calculator that is opened beside it is filled in."""
 
     job: JobRow
     row: WorkRow
@@ -57,6 +57,7 @@ class WorkView:
     current: str
     through: bool
     cautions: list[Caution]
+    reckon_from: str
 
 
 @dataclass(frozen=True)
@@ -124,7 +125,8 @@ def work_view(conn: sqlite3.Connection, job_id: int, work_id: int) -> WorkView:
     current = open_ones[0].stage.name if open_ones else piece.stages[-1].name
     subject, sister = names.get(row.subject, row.subject), names.get(row.sister, row.sister)
     cautions = cautions_for(safety_class=model.safety_class, hazards=piece.hazards)
-    return WorkView(job, row, piece, subject, sister, stages, current, standing.through, cautions)
+    reckon_from = f"{job.id}:{model.bands[0].id}" if model.bands else ""
+    return WorkView(job, row, piece, subject, sister, stages, current, standing.through, cautions, reckon_from)
 
 
 def answer(conn: sqlite3.Connection, job_id: int, work_id: int, form: dict[str, str], meters: Meters | None = None) -> None:

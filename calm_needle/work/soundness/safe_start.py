@@ -90,7 +90,7 @@ def view(conn: sqlite3.Connection, job_id: int) -> StartView:
         may_climb(start, rungs=rungs, points=points),
         may_finish(start, rungs=rungs, points=points),
         _picture(start, points),
-        [(r.at_utc[11:16], _words(r, rungs, (*points, *others))) for r in reversed(rows)][:12],
+        [(r.at_utc[11:19], _words(r, rungs, (*points, *others))) for r in reversed(rows)][:12],
     )
 
 

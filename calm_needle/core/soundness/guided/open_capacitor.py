@@ -88,7 +88,9 @@ def _after(a: Answers) -> Verdict:
     if not NEAR_STOP_PERCENT <= at <= 100.0 - NEAR_STOP_PERCENT:
         return Verdict("watch", f"The peak lies {at:.0f}\u00a0% along: near a stop, so the capacitor is not yet the right one.")
     return Verdict(
-        "good", f"The peak lies {at:.0f}\u00a0% along its travel, where it can be passed both ways. Peak the strip once more as a whole."
+        "good",
+        f"The core stands {at:.0f}\u00a0% along its travel, clear of both stops. Peak the strip once more as a whole: only that shows a "
+        "rise and a fall on either side.",
     )
 
 
