@@ -50,7 +50,7 @@ BELIEFS: Mapping[str, Mapping[str, float]] = {
 CORE_REACH, PADDER_REACH = 0.12, 0.15
 TRIMMER_REACH_F, TRIMMER_REACH_SHARE = 14e-12, 0.6
 
-ROUNDS, ENOUGH, SMALL, FARTHEST = 30, 1e-10, 1e-5, 0.3
+ROUNDS, ENOUGH, FARTHEST = 30, 1e-10, 0.3
 
 
 class Limits(NamedTuple):
@@ -65,6 +65,15 @@ class GangAt(NamedTuple):
 
     gang_f: Floats
     u: Floats
+
+
+class _Tank(NamedTuple):
+    """An oscillator as it stands: its frequency (Hz), what lies across the gang, what the coil sees, and the padder (F)."""
+
+    f_osc_hz: Floats
+    across_f: Floats
+    whole_f: Floats
+    padder_f: Floats | float
 
 
 @dataclass(frozen=True)
@@ -113,21 +122,33 @@ class Drawn:
 
     def receives_hz(self, changes: Mapping[str, float | Floats], at: GangAt | None = None) -> Floats:
         """Return where the set receives (Hz) with the pointer at the marks, or elsewhere, its parts and gang changed by so much."""
-        gang_f, u = at or self._at_marks
-        c = gang_f * (1.0 + changes.get("gang value", 0.0) + changes.get("gang shape", 0.0) * u)
-        c = np.maximum(c + self.trim_f + changes.get("trimmer", 0.0) * self.trimmer_reach_f, 1e-15)
-        if self.padder_f is not None:
-            c = 1.0 / (1.0 / c + 1.0 / (self.padder_f * np.exp(changes.get("padder", 0.0))))
-        f_osc = 1.0 / (2.0 * math.pi * np.sqrt(self.l_h * np.exp(changes.get("coil", 0.0)) * c))
-        return np.asarray(f_osc - self.side * self.if_hz, dtype=np.float64)
+        return np.asarray(self._tank(changes, at or self._at_marks).f_osc_hz - self.side * self.if_hz, dtype=np.float64)
 
     def slopes(self, changes: Mapping[str, float | Floats], names: Sequence[str], at: GangAt | None = None) -> Floats:
-        """Return by how much that changes with each part (Hz per share): a row a mark, a column a part."""
-        out = []
-        for name in names:
-            up, down = {**changes, name: changes.get(name, 0.0) + SMALL}, {**changes, name: changes.get(name, 0.0) - SMALL}
-            out.append((self.receives_hz(up, at) - self.receives_hz(down, at)) / (2.0 * SMALL))
-        return np.column_stack(out)
+        """Return by how much that changes with each part (Hz per share): a row a mark, a column a part.
+
+        f ~ (L C)^-1/2, so every change of the capacitance counts half, by its share of the whole.
+        """
+        at = at or self._at_marks
+        tank = self._tank(changes, at)
+        half = -0.5 * tank.f_osc_hz
+        across = half * tank.whole_f / tank.across_f**2  # Hz per farad across the gang
+        by_part = {
+            "coil": lambda: half,
+            "trimmer": lambda: across * self.trimmer_reach_f,
+            "padder": lambda: half * tank.whole_f / tank.padder_f,
+            "gang value": lambda: across * at.gang_f,
+            "gang shape": lambda: across * at.gang_f * at.u,
+        }
+        return np.column_stack([by_part[name]() for name in names])
+
+    def _tank(self, changes: Mapping[str, float | Floats], at: GangAt) -> _Tank:
+        c = at.gang_f * (1.0 + changes.get("gang value", 0.0) + changes.get("gang shape", 0.0) * at.u)
+        c = np.maximum(c + self.trim_f + changes.get("trimmer", 0.0) * self.trimmer_reach_f, 1e-15)
+        padder_f = np.inf if self.padder_f is None else self.padder_f * np.exp(changes.get("padder", 0.0))
+        whole = c if self.padder_f is None else 1.0 / (1.0 / c + 1.0 / padder_f)
+        f_osc = 1.0 / (2.0 * math.pi * np.sqrt(self.l_h * np.exp(changes.get("coil", 0.0)) * whole))
+        return _Tank(f_osc, c, whole, padder_f)
 
 
 class Reading(NamedTuple):

@@ -108,6 +108,19 @@ class Settings(unittest.TestCase):
         self.assertEqual(moves_to(found, setting), [])
 
 
+class Slopes(unittest.TestCase):
+    def test_they_are_what_a_small_change_of_each_part_does(self) -> None:
+        rng, little = random.Random("slopes"), 1e-5
+        for _ in range(40):
+            drawn, changes = some_band(rng), off(rng)
+            names = [n for n in changes if n != "padder" or drawn.padder_f]
+            slopes = drawn.slopes(changes, names)
+            for k, name in enumerate(names):
+                up, down = (drawn.receives_hz({**changes, name: changes[name] + d}) for d in (little, -little))
+                tried = (up - down) / (2.0 * little)
+                self.assertLess(float(np.abs(slopes[:, k] - tried).max()), 1e-6 * float(np.abs(tried).max()), name)
+
+
 class Moves(unittest.TestCase):
     def test_when_the_last_is_made_every_adjuster_stands_where_it_should(self) -> None:
         for seed in range(12):
