@@ -6,6 +6,9 @@ run.py serve [--port N] …       the same on your own data
 run.py compute NAME key=value   a calculator
 run.py watch [FILE.csv]         judge a recorded needle
 run.py rehearse DOSSIER.json    a whole phase on a practice set, by the program's advice or by the book
+run.py backup | verify FILE | restore FILE           copies of the store
+run.py export JOB FILE | import FILE                 a job out and in
+run.py check-certificate FILE.pdf                    whether it still agrees with the store
 run.py test [--quick]           format, lint, types, tests, pages, styles
 run.py bench [NAME …]           the figures
 run.py shots                    refresh docs/screenshots
@@ -42,7 +45,19 @@ def main() -> int:
     match command:
         case "setup":
             return set_up(developers="--dev" in rest, say=True)
-        case "demo" | "serve" | "compute" | "watch" | "rehearse":
+        case (
+            "demo"
+            | "serve"
+            | "compute"
+            | "watch"
+            | "rehearse"
+            | "backup"
+            | "verify"
+            | "restore"
+            | "export"
+            | "import"
+            | "check-certificate"
+        ):
             return set_up() or become(["-m", "calm_needle.cli", command, *rest])
         case "test":
             return set_up(developers=True) or test(quick="--quick" in rest)
@@ -96,24 +111,31 @@ def set_up(*, developers: bool = False, say: bool = False) -> int:
 
 
 def test(*, quick: bool) -> int:
-    """Format, lint, types, tests, then that the pages are formatted and the committed styles the built ones. Stops at the first failure."""
+    """Format, lint, types, the format of the pages, the committed styles; the long tests last. Stops at the first failure."""
     if code := find_browser():
         return code
-    steps: list[tuple[str, list[str]]] = [
+    checks = [
         ("format", ["-m", "ruff", "format", "--check", "--quiet", "."]),
         ("lint", ["-m", "ruff", "check", "--quiet", "."]),
         ("types", ["-m", "mypy"]),
     ]
-    if not quick:
-        steps.append(("tests", ["-W", "error", "-m", "tests"]))
-    else:
-        steps.append(("tests without the browser", ["-W", "error", "-m", "tests", "--no-browser"]))
-    for name, arguments in steps:
-        print(f"— {name}", flush=True)
-        if code := call(arguments):
-            print(f"{name} failed.", file=sys.stderr)
+    for name, arguments in checks:
+        if code := step(name, arguments):
             return code
-    return 0 if quick else pages_and_styles()
+    if code := pages_and_styles():
+        return code
+    if quick:
+        return step("tests without the browser", ["-W", "error", "-m", "tests", "--no-browser"])
+    return step("tests", ["-W", "error", "-m", "tests"])
+
+
+def step(name: str, arguments: list[str]) -> int:
+    """One part of the test command, named before it begins and when it fails."""
+    print(f"— {name}", flush=True)
+    code = call(arguments)
+    if code:
+        print(f"{name} failed.", file=sys.stderr)
+    return code
 
 
 def pages_and_styles() -> int:

@@ -3,7 +3,7 @@
 import importlib
 import sys
 
-NAMES = ("engine", "watch", "rehearse", "dial", "by-key", "reckon", "pages", "jobs", "start", "needle", "fuzz")
+NAMES = ("engine", "watch", "rehearse", "dial", "sensitivity", "papers", "by-key", "reckon", "pages", "jobs", "start", "needle", "fuzz")
 
 
 def main(names: list[str]) -> int:

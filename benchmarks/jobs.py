@@ -60,13 +60,13 @@ def _full_job() -> list[str]:
         workshop, client, _ = _workshop(Path(folder))
         with workshop.store() as conn:
             run_id = shelf_work.begin_run(conn, 3, "intermediate frequency")
-            _add_readings(conn, run_id, READINGS)
+            add_readings(conn, run_id, READINGS)
             for i in range(PHOTOGRAPHS):
                 picture = io.BytesIO()
                 Image.new("RGB", (400, 300), (4 * i, 90, 250 - 4 * i)).save(picture, "JPEG")
                 photographs.attach(conn, workshop.photographs, 3, content=picture.getvalue(), name="a.jpg", caption=f"no. {i}")
-        lines = [_pages(client, "/jobs/3", f"job page with {READINGS} readings and {PHOTOGRAPHS} photographs", "p95 ≤ 60 ms")]
-        lines.append(_pages(client, "/jobs/3/photographs", f"page of {PHOTOGRAPHS} photographs", "p95 ≤ 60 ms"))
+        lines = [server_time(client, "/jobs/3", f"job page with {READINGS} readings and {PHOTOGRAPHS} photographs", "p95 ≤ 60 ms")]
+        lines.append(server_time(client, "/jobs/3/photographs", f"page of {PHOTOGRAPHS} photographs", "p95 ≤ 60 ms"))
         workshop.close()
     return lines
 
@@ -88,9 +88,9 @@ def _many_jobs() -> list[str]:
             jobs = [row[0] for row in conn.execute("SELECT id FROM job ORDER BY id DESC LIMIT 400")]
         with workshop.store() as conn:
             for job_id in jobs:
-                _add_readings(conn, _run_of(conn, job_id), MANY_READINGS // len(jobs))
+                add_readings(conn, run_of(conn, job_id), MANY_READINGS // len(jobs))
         lines = [
-            _pages(client, path, f"{MANY_JOBS} jobs, {MANY_READINGS} readings: {words}", most)
+            server_time(client, path, f"{MANY_JOBS} jobs, {MANY_READINGS} readings: {words}", most)
             for path, words, most in (
                 ("/", "the shelf", "p95 ≤ 80 ms"),
                 ("/?page=200", "its page 200", "p95 ≤ 80 ms"),
@@ -114,7 +114,7 @@ def _workshop(folder: Path) -> tuple[Workshop, FlaskClient, str]:
     return workshop, client, found[1]
 
 
-def _run_of(conn: db.sqlite3.Connection, job_id: int) -> int:
+def run_of(conn: db.sqlite3.Connection, job_id: int) -> int:
     dossier = conn.execute(
         "SELECT m.dossier_id FROM job j JOIN radio_set s ON s.id = j.set_id JOIN model m ON m.id = s.model_id WHERE j.id = ?", (job_id,)
     ).fetchone()[0]
@@ -128,7 +128,7 @@ def _run_of(conn: db.sqlite3.Connection, job_id: int) -> int:
     )
 
 
-def _add_readings(conn: db.sqlite3.Connection, run_id: int, count: int) -> None:
+def add_readings(conn: db.sqlite3.Connection, run_id: int, count: int) -> None:
     with db.transaction(conn):
         visit = conn.execute(
             "INSERT INTO act (run_id, kind, at_utc, detail) VALUES (?, 'begin', ?, '{}') RETURNING id", (run_id, DAY)
@@ -142,7 +142,7 @@ def _add_readings(conn: db.sqlite3.Connection, run_id: int, count: int) -> None:
         )
 
 
-def _pages(client: FlaskClient, path: str, words: str, most: str) -> str:
+def server_time(client: FlaskClient, path: str, words: str, most: str) -> str:
     get: Callable[[], int] = lambda: client.get(path).status_code  # noqa: E731
     assert get() == 200, path
     spent = []

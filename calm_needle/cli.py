@@ -22,6 +22,9 @@ def main(argv: list[str] | None = None) -> int:
     except CalmNeedleError as fault:
         print(fault, file=sys.stderr)
         return NO_ANSWER
+    except FileNotFoundError as fault:
+        print(f"There is no file {fault.filename}.", file=sys.stderr)
+        return NO_ANSWER
     except BrokenPipeError:
         return NO_ANSWER
 
@@ -68,7 +71,91 @@ def build_parser() -> argparse.ArgumentParser:
     rehearse.add_argument("--memory", type=float, default=0.4, metavar="S", help="of that unrest (default 0.4 s)")
     rehearse.add_argument("--json", action="store_true", help="one JSON object a line for a single seed too")
     rehearse.set_defaults(act=run_rehearse)
+    for name, act, file, says in (
+        ("backup", run_backup, "the copy to be made (default: among the copies of the data folder)", "copy the whole store, in use or not"),
+        ("verify", run_verify, "the copy", "look at a copy from end to end"),
+        ("restore", run_restore, "the copy", "put a copy back; the store that is there is kept beside it"),
+        ("check-certificate", run_check_certificate, "the certificate’s PDF", "whether a certificate still agrees with the store"),
+        ("import", run_import, "the job’s file", "take in a job"),
+        ("export", run_export, "the file to be written", "write a job into a file"),
+    ):
+        command = commands.add_parser(name, help=says, description=says)
+        if name == "export":
+            command.add_argument("job", type=int, metavar="JOB", help="its number")
+        command.add_argument("file", type=Path, nargs="?" if name == "backup" else None, metavar="FILE", help=file)
+        command.add_argument("--data", type=Path, default=None, metavar="DIR", help="data folder (default: the platform's own)")
+        command.add_argument("--demo", action="store_true", help="the data folder of the demo")
+        command.set_defaults(act=act)
     return parser
+
+
+def _folder(arguments: argparse.Namespace) -> Path:
+    from calm_needle.work.workshop import default_folder
+
+    return arguments.data or default_folder(demo=arguments.demo)
+
+
+def run_backup(arguments: argparse.Namespace) -> int:
+    from calm_needle.work import backup
+
+    made = backup.make(_folder(arguments), arguments.file)
+    print(f"Copied to {made} ({made.stat().st_size} bytes).")
+    return ANSWERED
+
+
+def run_verify(arguments: argparse.Namespace) -> int:
+    from calm_needle.work import backup
+
+    print(_holds(backup.verify(arguments.file)))
+    return ANSWERED
+
+
+def run_restore(arguments: argparse.Namespace) -> int:
+    from calm_needle.work import backup
+
+    found = backup.restore(_folder(arguments), arguments.file)
+    print(f"Put back. {_holds(found)} What was there before is kept beside it, in a folder named before-….")
+    return ANSWERED
+
+
+def _holds(found: Any) -> str:
+    return f"Made {found.made_utc}: {found.jobs} jobs, {found.readings} readings, {found.photographs} photographs."
+
+
+def run_check_certificate(arguments: argparse.Namespace) -> int:
+    from calm_needle.work.record import certificate
+    from calm_needle.work.workshop import reading_store
+
+    with reading_store(_folder(arguments)) as conn:
+        said = certificate.check(conn, arguments.file.read_bytes(), name=arguments.file.name)
+    print("\n".join((said.sentence, *said.differences)))
+    return ANSWERED if said.agreement == "agrees" else NO_ANSWER
+
+
+def run_export(arguments: argparse.Namespace) -> int:
+    from calm_needle.work.jobs import job_files
+    from calm_needle.work.workshop import reading_store
+
+    folder = _folder(arguments)
+    with reading_store(folder) as conn:
+        content = job_files.write(conn, folder / "photographs", arguments.job)
+    arguments.file.write_bytes(content)
+    print(f"Job {arguments.job} is in {arguments.file} ({len(content)} bytes).")
+    return ANSWERED
+
+
+def run_import(arguments: argparse.Namespace) -> int:
+    from calm_needle.work.jobs import job_files
+    from calm_needle.work.workshop import Workshop
+
+    workshop = Workshop(_folder(arguments))
+    try:
+        with workshop.store() as conn:
+            job_id = job_files.take_in(conn, workshop.photographs, arguments.file.read_bytes(), name=arguments.file.name)
+    finally:
+        workshop.close()
+    print(f"Taken in as job {job_id}.")
+    return ANSWERED
 
 
 def run_demo(arguments: argparse.Namespace) -> int:

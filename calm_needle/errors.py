@@ -91,10 +91,11 @@ class NotFound(CalmNeedleError, LookupError):
 
 
 class FieldsRefused(CalmNeedleError, ValueError):
-    """What was typed into a form, with a sentence for each field that cannot be taken."""
+    """What was typed into a form, with a sentence for each field that cannot be taken. meant: for a field that is only asked about, what
+    was probably meant, as it would be typed."""
 
-    def __init__(self, faults: Mapping[str, str]) -> None:
-        self.faults = dict(faults)
+    def __init__(self, faults: Mapping[str, str], *, meant: Mapping[str, str] | None = None) -> None:
+        self.faults, self.meant = dict(faults), dict(meant or {})
         super().__init__(" ".join(self.faults.values()))
 
 
@@ -165,5 +166,8 @@ class InstrumentSurplus(InstrumentNonsense):
 
 
 class InstrumentRefused(InstrumentError):
-    def __init__(self, instrument: str, line: str, reply: str) -> None:
-        super().__init__(instrument, f"The {instrument} refused “{line}”: {reply}. Its setting is unchanged.")
+    """It would not do what it was told. line, reply: command and entry of its error queue, for a log; why: what that means, in a clause."""
+
+    def __init__(self, instrument: str, line: str, reply: str, *, why: str) -> None:
+        self.line, self.reply = line, reply
+        super().__init__(instrument, f"The {instrument} refused: {why}. Its setting is unchanged.")

@@ -5,6 +5,7 @@ python -m tests [--no-browser] [tests.core.test_quantities …]
 
 import contextlib
 import doctest
+import faulthandler
 import importlib
 import io
 import os
@@ -25,8 +26,10 @@ DOCTESTS = "the examples in docstrings"
 # The whole jobs wait for readings most of their time, so three fit two processors. What takes longest begins first.
 PROCESSES, SHOWN = 3, 6
 LONGEST = (
-    "tests.browser.test_whole_job",
     "tests.browser.test_whole_job_corvane",
+    "tests.browser.test_to_certificate",
+    "tests.browser.test_rewound",
+    "tests.browser.test_whole_job",
     "tests.browser.test_typed_job",
     "tests.browser.test_whole_job_scout",
     "tests.browser.test_every_page",
@@ -34,6 +37,7 @@ LONGEST = (
     "tests.browser.test_all_kinds",
     "tests.work.bench.test_rehearsal",
     "tests.work.test_rehearsals",
+    "tests.whole.test_killed_in_a_deed",
     "tests.whole.test_sudden_death",
     "tests.whole.test_attack",
 )
@@ -74,6 +78,7 @@ def _in_order(*, browser: bool) -> list[str]:
 
 def _run(name: str) -> Ran:
     began = time.monotonic()
+    faulthandler.enable()  # a process that dies says where
     warnings.simplefilter("error")
     said = io.StringIO()
     with contextlib.redirect_stdout(said):

@@ -9,12 +9,10 @@ from pathlib import Path
 from PIL import Image, ImageDraw
 from playwright.sync_api import Page
 
-from calm_needle.store import practice
-from calm_needle.store import shelf as shelf_store
-from calm_needle.store.db import transaction
 from tests.browser.pages.bench_page import BenchPage
-from tests.browser.pages.start_page import StartPage, change, sweep
+from tests.browser.pages.start_page import StartPage, sweep
 from tests.support.browser import LiveServer, close_shared_browser, new_page
+from tests.support.to_certificate import verify_every_band
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
 IF_JOB = re.compile("20318")
@@ -84,19 +82,6 @@ def bench_dial(page: Page) -> None:
     page.get_by_role("region", name="What can be done").evaluate("part => part.scrollTo(0, 0)")
 
 
-def coverage(page: Page) -> None:
-    """The oscillator of a set whose gang shorts, swept over every band."""
-    with LIVE[0].workshop.store() as conn, transaction(conn):
-        job = shelf_store.job(conn, PADDER_JOB)
-        assert job is not None
-        practice.add_fault(conn, set_id=job.set_id, fault="gang-shorts")
-    page.goto(f"/jobs/{PADDER_JOB}/dial")
-    page.get_by_role("button", name="Sweep the oscillator on every band").click()
-    runs = page.get_by_role("region", name="Where the oscillator runs")
-    runs.get_by_text("The gang:").wait_for(timeout=60_000)
-    runs.evaluate("part => part.scrollIntoView()")
-
-
 def start(page: Page) -> None:
     set_up = StartPage(page, DUNLIN)
     set_up.climb_to_full()
@@ -123,16 +108,6 @@ def parts(page: Page) -> None:
     some = ("R1", "R2", "R3", "R4", "C5", "C6", "V1-e", "L2", "L4", "R10", "R11", "C11", "C14a", "C14b", "C14b-i")
     sweep(page, DUNLIN, only=some)
     page.evaluate("() => window.scrollTo(0, 0)")
-
-
-def repairs(page: Page) -> None:
-    sweep(page, DUNLIN, only=("R11", "C14b-i"))
-    change(page, DUNLIN, "can:C14", "Rail 236 V after ten minutes; it was 188 V.", "better")
-    page.get_by_label("Part", exact=True).select_option("R11")
-    page.get_by_label("Remarks").fill("carbon film, 1 W; the old one is in the bag")
-    page.get_by_label("Looked over").check()
-    page.get_by_role("button", name="Write it down").click()
-    page.get_by_role("heading", name="Not yet tested: R11").wait_for()
 
 
 def guided(page: Page) -> None:
@@ -210,32 +185,31 @@ def reckon(page: Page) -> None:
     page.goto("/reckon")
 
 
-def rocking(page: Page) -> None:
-    """The record of a band that was rocked, by typed readings: each swing has its crest."""
-    page.goto("/house-style")
-    page.get_by_label("The generator, by hand").check()
-    page.get_by_role("button", name="Keep this style").click()
-    page.goto(f"/jobs/{PADDER_JOB}")
-    page.get_by_role("button", name="Run front end").click()
-    bench = BenchPage(page)
-    bench.wait_until_ready()
-    bench.press("u")
-    bench.press_and_wait_for("Enter", re.compile("^Find where"))
-    typed(page, "260.3k", "Found. Take it.")
-    bench.press_and_wait_for("Enter", "The front end on long wave")
-    bench.press_and_wait_for(page.locator("[data-option=rock] .key").inner_text(), "Set up first")
-    bench.press_and_wait_for("Enter", re.compile("^Rock"))
-    for level in ("82m", "97m", "118m", "139m", "151m", "147m", "131m", "112m", "150m"):
-        typed(page, level, re.compile("crest|swing", re.IGNORECASE))
-    page.get_by_text("On the highest crest. Take it.").wait_for()
-    bench.press_and_wait_for("Enter", re.compile("^(?!Rock)"))
-    page.goto(re.sub(r"/bench/(\d+).*", r"/runs/\1/record", page.url))
+def set_dossier(page: Page) -> None:
+    """What is otherwise in one set than in its papers: a value, and a part that no paper lists."""
+    page.goto(f"/jobs/{BOAT_HOUSE}/parts")
+    page.get_by_label("Name, value printed on it, and measured").fill("R31 4k7")
+    page.get_by_label("Where it was found").fill("coils")
+    page.get_by_role("button", name="Add it").click()
+    page.goto(f"/jobs/{BOAT_HOUSE}/dossier/bands")
+    page.get_by_label("From, row 1").fill("148k")
+    page.get_by_role("button", name="Keep it as a version").click()
+    page.get_by_role("button", name=re.compile("^Undo")).wait_for()
 
 
-def typed(page: Page, words: str, said: str | re.Pattern[str]) -> None:
-    page.locator("#reading").fill(words)
-    page.keyboard.press("Enter")
-    page.locator("[data-part=advice]", has_text=said).wait_for()
+def verify(page: Page) -> None:
+    """Every band measured by a named definition, covers on, and the shape of the strip."""
+    StartPage(page, PADDER_JOB).climb_to_full()
+    verify_every_band(page, PADDER_JOB)
+    with page.expect_navigation(timeout=120_000):
+        page.get_by_role("button", name=re.compile("Measure it.*Selectivity")).click(timeout=120_000)
+    page.evaluate("() => window.scrollTo(0, 0)")
+
+
+def job_record(page: Page) -> None:
+    """The whole of a job on one page; what its certificate lacks."""
+    verify(page)
+    page.goto(f"/jobs/{PADDER_JOB}/record")
 
 
 VIEWS: tuple[Callable[[Page], None], ...] = (
@@ -248,18 +222,17 @@ VIEWS: tuple[Callable[[Page], None], ...] = (
     record,
     dial,
     bench_dial,
-    coverage,
     start,
     bands,
     parts,
-    repairs,
     guided,
     photographs,
     chassis_map,
     reckon,
-    rocking,
+    set_dossier,
+    verify,
+    job_record,
 )
-LIVE: list[LiveServer] = []
 
 
 def open_job(page: Page, name: re.Pattern[str]) -> None:
@@ -291,7 +264,6 @@ def main(names: list[str]) -> int:
         if names and name not in names:
             continue
         live = LiveServer()
-        LIVE[:] = [live]
         page = new_page(live.url, errors=[])
         try:
             view(page)

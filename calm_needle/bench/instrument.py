@@ -4,7 +4,7 @@ import math
 
 from calm_needle.bench.transport import Transport
 from calm_needle.core.plausible import MOST_BELIEVABLE, MOST_OF_ALL
-from calm_needle.core.scpi import is_not_a_number, read_error, read_number
+from calm_needle.core.scpi import error_in_words, is_not_a_number, read_error, read_number
 from calm_needle.errors import InstrumentNonsense, InstrumentRefused
 
 MOST_QUEUED_ERRORS = 20
@@ -36,7 +36,7 @@ class Instrument:
         self._look_for_errors(line)
 
     def _look_for_errors(self, line: str) -> None:
-        refusal = None
+        refusal: tuple[int, str] | None = None
         for _ in range(MOST_QUEUED_ERRORS):
             reply = self._transport.query("SYST:ERR?")
             try:
@@ -45,9 +45,9 @@ class Instrument:
                 raise InstrumentNonsense(self.name, "SYST:ERR?", reply) from None
             if code == 0:
                 break
-            refusal = refusal or f"{words} (SCPI {code})"
+            refusal = refusal or (code, words)
         if refusal:
-            raise InstrumentRefused(self.name, line, refusal)
+            raise InstrumentRefused(self.name, line, f"{refusal[1]} ({refusal[0]})", why=error_in_words(*refusal))
 
     def _number(self, line: str, unit: str = "") -> float:
         reply = self._transport.query(line)

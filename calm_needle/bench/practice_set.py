@@ -17,6 +17,15 @@ class Position(NamedTuple):
     travel: float
 
 
+class Former(NamedTuple):
+    """A winding on its former: mean diameter, width and depth (m), and what its wire has (Ω a metre)."""
+
+    mean_diameter_m: float
+    width_m: float
+    depth_m: float
+    ohm_a_metre: float
+
+
 class SetTruth(NamedTuple):
     """What the practice set knows of itself: peak of its IF strip (Hz), gain short of ideal now and at best (dB)."""
 
@@ -115,6 +124,14 @@ class PracticeSet(Instrument):
     def wind(self, part: str, *, turns: float, wire_diameter_m: float) -> None:
         """Control a winding: wind it anew."""
         self._set(f'PART:WIND "{part}",{turns:.1f},{wire_diameter_m:.6E}')
+
+    def former(self, part: str) -> Former:
+        """Get what a calliper and an ohmmeter find of a winding that is taken off its former."""
+        reply = self._transport.query(f'PART:FORM? "{part}"')
+        try:
+            return Former(*(float(n) for n in reply.split(",")))
+        except (ValueError, TypeError):
+            raise InstrumentNonsense(self.name, "PART:FORM?", reply) from None
 
     def put_across(self, part: str, farads: float) -> None:
         """Control the capacitor across a winding: put one there from outside."""

@@ -90,6 +90,15 @@ class Winding:
 
 
 @dataclass(frozen=True)
+class Taps:
+    """A winding with its tags along it, in their order, and the ohms between each two neighbours (infinite for open)."""
+
+    title: str
+    tags: Sequence[str]
+    ohms: Sequence[float]
+
+
+@dataclass(frozen=True)
 class Stack:
     """Two curves one over the other, along the same axis."""
 
@@ -128,4 +137,4 @@ class PrintedScale:
     right: Sequence[tuple[float, float]] = ()
 
 
-Picture = Curves | Scale | Switches | Winding | Stack | Lanes | PrintedScale
+Picture = Curves | Scale | Switches | Winding | Taps | Stack | Lanes | PrintedScale

@@ -32,6 +32,8 @@ SIGNAL_OF_KIND = {
 # What no bench instrument of the kind reads, by unit; a number beyond it belongs to another question, or to none.
 MOST_BELIEVABLE = {"V": 1e5, "A": 1e3, "W": 1e5, "Ω": 1e12, "F": 1.0, "H": 1e5, "Hz": 1e12, "dB": 400.0, "%": 1e4}
 MOST_OF_ALL = 1e15
+# Between which a value asked at a bench about the circuits of a receiver lies, by unit.
+SENSIBLE = {"F": (3e-13, 5e-3), "H": (2e-9, 100.0), "m": (1e-5, 300.0), "Hz": (20.0, 3e9), "A": (1e-5, 20.0)}
 LEAST_SLIP, SLIP_LANDS = 2.0, 0.35  # decades that a value is off for a slip; within which of the drawn one it then lands
 NOT_THE_SAME_SCALE = 200.0  # two readings of one step seldom differ by more
 
@@ -74,6 +76,12 @@ def part_instead(value: float, *, drawn: float) -> float | None:
     near = (f for f in FACTORS if abs(math.log10(value * f / drawn)) < SLIP_LANDS)
     meant = next(near, None)
     return None if meant is None else float(f"{value * meant:.12g}")
+
+
+def question(value: float, *, meant: float, unit: str) -> str:
+    """Return what is asked about a value (SI) that may be a slip of a prefix."""
+    kept, likely = (format_si(v, unit=unit, digits=3) for v in (value, meant))
+    return f"{kept}, or {likely}? ↓ takes {likely}; Enter once more keeps {kept}."
 
 
 def frequency_fault(path: str, value_hz: float, *, kind: str, what: str) -> Fault | None:

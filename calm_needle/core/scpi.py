@@ -109,6 +109,33 @@ def read_error(text: str) -> tuple[int, str]:
     return int(code), words.strip().strip('"')
 
 
+# What an entry of an error queue means at the bench, by its code and by its class of codes (SCPI-1999 vol. 2, 21.8): what is the matter.
+_MEANS = {
+    -113: "it does not know that command, so it may be of another make than it was taken for",
+    -221: "that does not go together with how it is set",
+    -222: "that is more or less than it can be set to",
+    -224: "it has no such setting",
+    -241: "it lacks what that needs",
+}
+_MEANS_BY_CLASS = {
+    -1: "it did not understand the command, so it may be of another make than it was taken for",
+    -2: "it could not do that as it stands",
+    -3: "it has a fault of its own",
+    -4: "its answers and our questions got out of step",
+}
+
+
+def error_in_words(code: int, words: str) -> str:
+    """Return what an entry of an error queue means, in a clause: what the instrument adds of its own after a colon, else by its code.
+
+    >>> error_in_words(-221, "Settings conflict: volts at the terminals"), error_in_words(-222, "Data out of range")
+    ('volts at the terminals', 'that is more or less than it can be set to')
+    """
+    _, _, own = words.partition(":")
+    fallback = _MEANS_BY_CLASS.get(int(code / 100), f"it says “{words[:60]}”")
+    return own.strip() or _MEANS.get(code, fallback)
+
+
 @cache
 def _header_expression(pattern: str) -> re.Pattern[str]:
     def forms(node: re.Match[str]) -> str:

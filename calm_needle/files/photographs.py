@@ -92,6 +92,19 @@ def _made_anew(content: bytes, kind: str, shown: str) -> Taken:
     return Taken(jpeg, _jpeg(plain), hashlib.sha256(jpeg).hexdigest(), kept_width, kept_height)
 
 
+def take_back(content: bytes, *, sha256: str) -> Taken:
+    """Return a photograph that was once made anew here, as it is: a JPEG with that digest and nothing else in it. Raises FileRefused."""
+    shown = sha256[:12]
+    if hashlib.sha256(content).hexdigest() != sha256 or _kind(content, shown) != "JPEG":
+        raise _refused(shown, "it is not the JPEG that its digest names")
+    _only_a_picture(content, "JPEG", shown)
+    with _one_at_a_time:
+        again = _made_anew(content, "JPEG", shown)
+        with Image.open(io.BytesIO(content), formats=("JPEG",)) as image:
+            width, height = image.size
+    return Taken(content, again.small, sha256, width, height)
+
+
 def keep(folder: Path, taken: Taken) -> None:
     """Write a photograph and its small one under the digest of the photograph: beside, synchronised, then in its place. Raises OSError."""
     for small, content in ((False, taken.jpeg), (True, taken.small)):

@@ -31,7 +31,7 @@ def write_readings(readings: Iterable[CsvReading]) -> str:
     writer = csv.writer(out, lineterminator="\r\n")
     writer.writerow(CsvReading._fields)
     for reading in readings:
-        writer.writerow([_harmless(cell) for cell in reading])
+        writer.writerow([harmless(cell) for cell in reading])
     return out.getvalue()
 
 
@@ -47,14 +47,15 @@ def write_report(sections: Iterable[Section]) -> str:
                     cells: tuple[object, ...] = (cell.value, cell.unit, " ".join(map(str, cell.readings)))
                 else:
                     cells = (cell, "", "")
-                writer.writerow([_harmless(c) for c in (part.name, row.name, column, *cells)])
+                writer.writerow([harmless(c) for c in (part.name, row.name, column, *cells)])
         for curve in part.curves:
             for x, y in curve.points:
-                writer.writerow([_harmless(c) for c in (part.name, curve.name, f"{x:.1f} {curve.x_unit}", y, curve.y_unit, "")])
+                writer.writerow([harmless(c) for c in (part.name, curve.name, f"{x:.1f} {curve.x_unit}", y, curve.y_unit, "")])
     return out.getvalue()
 
 
-def _harmless(cell: object) -> object:
+def harmless(cell: object) -> object:
+    """Return a cell that no spreadsheet takes for a formula."""
     if isinstance(cell, str) and cell[:1] in ("=", "+", "-", "@", "\t", "\r"):
         return "'" + cell
     return "" if cell is None else cell

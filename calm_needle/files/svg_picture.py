@@ -5,12 +5,13 @@ from collections.abc import Callable, Sequence
 
 from markupsafe import Markup, escape
 
-from calm_needle.core.pictures import Curves, Ink, Lanes, Mark, Picture, Place, PrintedScale, Scale, Stack, Switches, Winding
-from calm_needle.core.quantities import LOGARITHMIC, STEPS, TRUE_MINUS, format_si
+from calm_needle.core.pictures import Curves, Ink, Lanes, Mark, Picture, Place, PrintedScale, Scale, Stack, Switches, Taps, Winding
+from calm_needle.core.quantities import LOGARITHMIC, STEPS, TRUE_MINUS, format_plain, format_si
 
 WIDTH, HEIGHT = 640.0, 280.0
 LEFT, RIGHT, TOP, BOTTOM = 58.0, 96.0, 34.0, 38.0
 LANE = 26.0  # height of one
+DECADES, MOST_TICKS = 20.0, 8  # times, from which a logarithmic axis is marked by decades; that have room on it
 LETTER = 6.9  # width of a letter at 13 px, on average
 FONT = "Atkinson Hyperlegible Next Variable, Atkinson Units, sans-serif"
 STANDALONE_INK = {
@@ -56,9 +57,9 @@ class _Pen:
         paint = ('fill="#FFFFFF"' if self._standalone else 'class="fill-ground"') if on_dark else self._fill(ink)
         self.parts.append(f'<text x="{x:.1f}" y="{y:.1f}" text-anchor="{anchor}"{weight} {paint}>{escape(words)}</text>')
 
-    def finish(self, words: str, height: float) -> Markup:
+    def finish(self, words: str, height: float, *, width: float = WIDTH) -> Markup:
         head = (
-            f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {WIDTH:.0f} {height:.0f}" role="img" '
+            f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {width:.0f} {height:.0f}" role="img" '
             f'aria-label="{escape(words)}" font-family="{FONT}" font-size="13">'
         )
         return Markup(head + "".join(self.parts) + "</svg>")
@@ -82,6 +83,8 @@ def draw(picture: Picture, *, standalone: bool = False) -> Markup:
             return _switches(pen, picture)
         case Winding():
             return _winding(pen, picture)
+        case Taps():
+            return _taps(pen, picture)
         case Stack():
             return _stack(picture, standalone=standalone)
         case Lanes():
@@ -99,7 +102,7 @@ def _curves(pen: _Pen, c: Curves) -> Markup:
     if c.band and c.band[1] - c.band[0] < 6.0 * (y_high - y_low + 1e-300):
         y_low, y_high = min(y_low, c.band[0]), max(y_high, c.band[1])
     y_low, y_high = _widened(y_low, y_high)
-    y_ticks = _nice(y_low, y_high, 6)
+    y_ticks = _ticks(y_low, y_high, 6, c.y_unit)
     y_low, y_high = min(y_low, y_ticks[0]), max(y_high, y_ticks[-1])
 
     def x(v: float) -> float:
@@ -112,7 +115,8 @@ def _curves(pen: _Pen, c: Curves) -> Markup:
     if c.band:
         top, bottom = max(y(min(c.band[1], y_high)), TOP), min(y(max(c.band[0], y_low)), HEIGHT - BOTTOM)
         pen.box(LEFT, top, WIDTH - LEFT - RIGHT, bottom - top, "moss", filled=True, round_=0, pale=True)
-    _axes(pen, c, x, y, _nice(x_low, x_high, 7), y_ticks)
+    x_ticks = _few_decade_ticks(x_low, x_high) if c.log_x and x_high > DECADES * x_low else _ticks(x_low, x_high, 7, c.x_unit)
+    _axes(pen, c, x, y, x_ticks, y_ticks, by_itself=c.log_x and x_high > DECADES * x_low)
     for place, row in _rows([(x(m.x), m.name) for m in c.marks if m.name], LETTER):
         _mark(pen, c.marks, place, row, x, y)
     ends = []
@@ -128,23 +132,36 @@ def _curves(pen: _Pen, c: Curves) -> Markup:
         if mark.y is not None:
             pen.circle(x(mark.x), y(mark.y), 5.0, mark.ink)
     for height, name, ink in _spread(ends):
-        pen.text(WIDTH - RIGHT + 8, height + 4, name, ink, anchor="start", bold=True)
+        if len(name) * LETTER > RIGHT - 10:
+            pen.text(WIDTH - 2, height - 8, name, ink, anchor="end", bold=True)  # longer than the margin: over its end
+        else:
+            pen.text(WIDTH - RIGHT + 8, height + 4, name, ink, anchor="start", bold=True)
     named = ", ".join(line.name for line in c.lines if line.name)
     return pen.finish(f"{c.title}: {named}", HEIGHT)
 
 
 def _axes(
-    pen: _Pen, c: Curves, x: Callable[[float], float], y: Callable[[float], float], x_ticks: list[float], y_ticks: list[float]
+    pen: _Pen,
+    c: Curves,
+    x: Callable[[float], float],
+    y: Callable[[float], float],
+    x_ticks: list[float],
+    y_ticks: list[float],
+    *,
+    by_itself: bool,
 ) -> None:
+    """Both axes; by_itself: each tick along has a prefix of its own, as over many decades."""
     y_factor, y_unit = _prefix(max(abs(v) for v in y_ticks), c.y_unit)
     for v in y_ticks:
         pen.line(LEFT, y(v), WIDTH - RIGHT, y(v), "slate" if v == 0 else "rule")
-        pen.text(LEFT - 8, y(v) + 4, _plain(v / y_factor, y_ticks[-1] / y_factor), "slate", anchor="end")
+        pen.text(LEFT - 8, y(v) + 4, _plain(v / y_factor, (y_ticks[-1] - y_ticks[0]) / y_factor), "slate", anchor="end")
     x_factor, x_unit = _prefix(max(abs(v) for v in x_ticks), c.x_unit)
     for v in x_ticks:
         pen.line(x(v), HEIGHT - BOTTOM, x(v), HEIGHT - BOTTOM + 5, "slate")
-        pen.text(x(v), HEIGHT - BOTTOM + 19, _plain(v / x_factor, (x_ticks[-1] - x_ticks[0]) / x_factor), "slate")
-    pen.text(WIDTH - RIGHT + 22, HEIGHT - BOTTOM + 19, x_unit, "slate", anchor="start")
+        alone = format_plain(v, unit=c.x_unit, digits=2) if by_itself else ""
+        pen.text(x(v), HEIGHT - BOTTOM + 19, alone or _plain(v / x_factor, (x_ticks[-1] - x_ticks[0]) / x_factor), "slate")
+    if not by_itself:
+        pen.text(WIDTH - RIGHT + 22, HEIGHT - BOTTOM + 19, x_unit, "slate", anchor="start")
     pen.text(LEFT - 8, TOP - 16, y_unit, "slate", anchor="end")
 
 
@@ -247,6 +264,29 @@ def _winding(pen: _Pen, w: Winding) -> Markup:
     return pen.finish(f"{w.title}: {w.turns:.4g} turns over {format_si(w.length_m, unit='m', digits=3)}", 242)
 
 
+def _taps(pen: _Pen, t: Taps) -> Markup:
+    """The winding as diagrams draw one: half rings between the tags, each stretch with its ohms; an open one is broken."""
+    width = WIDTH / 2.0  # it stands in a narrow column
+    from_x, to_x, y, humps = 20.0, width - 20.0, 62.0, 4
+    wide = (to_x - from_x) / max(1, len(t.ohms))
+    said = []
+    for i, ohm in enumerate(t.ohms):
+        x, broken = from_x + i * wide, math.isinf(ohm)
+        r = wide / humps / 2.0
+        for n in range(humps):
+            if not (broken and n in (1, 2)):
+                pen.path(f"M{x + 2 * n * r:.1f} {y} a{r:.1f} {min(r, 22.0):.1f} 0 0 1 {2 * r:.1f} 0", "madder" if broken else "before")
+        words = "open" if broken else format_plain(ohm, unit="Ω", digits=3)
+        pen.text(x + wide / 2.0, 26, words, "madder" if broken else "ink", bold=True)
+        said.append(f"{t.tags[i]} to {t.tags[i + 1]} {words}")
+    for i, tag in enumerate(t.tags):
+        x = from_x + i * wide
+        pen.line(x, y, x, y + 16, "ink", width=1.6)
+        pen.circle(x, y + 20, 4.0, "ink", filled=False)
+        pen.text(x, y + 42, tag, "ink", bold=True)
+    return pen.finish(f"{t.title}: {'; '.join(said)}", 112, width=width)
+
+
 def _stack(s: Stack, *, standalone: bool) -> Markup:
     """Both curves whole, each with its title, in one picture."""
     pen = _Pen(standalone=standalone)
@@ -295,6 +335,12 @@ def _widened(low: float, high: float, *, log: bool = False, share: float = 0.0) 
         room = 0.1 * abs(high) or 1.0
         return low - room, high + room
     return low - share * (high - low), high + share * (high - low)
+
+
+def _ticks(low: float, high: float, most: int, unit: str) -> list[float]:
+    """Round values over a range, round in the prefixed unit in which they are written."""
+    factor, _ = _prefix(max(abs(low), abs(high)), unit)
+    return [v * factor for v in _nice(low / factor, high / factor, most)]
 
 
 def _nice(low: float, high: float, most: int) -> list[float]:
@@ -355,6 +401,12 @@ def _decade_ticks(low: float, high: float) -> list[float]:
     """Values of 1, 2 and 5 times a power of ten between two others."""
     first, last = math.floor(math.log10(low)), math.ceil(math.log10(high))
     return [m * 10.0**e for e in range(first, last + 1) for m in (1.0, 2.0, 5.0) if low <= m * 10.0**e <= high]
+
+
+def _few_decade_ticks(low: float, high: float) -> list[float]:
+    """As many of them as have room: all, or the decades alone."""
+    found = _decade_ticks(low, high)
+    return found if len(found) <= MOST_TICKS else [v for v in found if abs(math.log10(v) - round(math.log10(v))) < 1e-6]
 
 
 def _printed(pen: _Pen, p: PrintedScale) -> Markup:

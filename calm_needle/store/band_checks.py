@@ -33,3 +33,17 @@ def band_checks(conn: sqlite3.Connection, job_id: int) -> list[BandCheckRow]:
         {"job_id": job_id},
     )
     return [BandCheckRow(*row) for row in rows]
+
+
+def add_band_note(conn: sqlite3.Connection, *, job_id: int, band: str, kind: str, words: str, at_utc: str) -> None:
+    """Keep why a band is left blank, or whether its oscillator runs; the last one of a kind counts, one without words is none."""
+    conn.execute(
+        "INSERT INTO band_note (job_id, band, kind, words, at_utc) VALUES (:job_id, :band, :kind, :words, :at_utc)",
+        {"job_id": job_id, "band": band, "kind": kind, "words": words, "at_utc": at_utc},
+    )
+
+
+def band_notes(conn: sqlite3.Connection, job_id: int) -> dict[tuple[str, str], str]:
+    """Return what counts of a job's bands by band and kind."""
+    rows = conn.execute("SELECT band, kind, words FROM band_note WHERE job_id = :job_id ORDER BY id", {"job_id": job_id})
+    return {(str(band), str(kind)): str(words) for band, kind, words in rows}

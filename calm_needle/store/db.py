@@ -1,19 +1,52 @@
 """Connecting to the database, bringing it up to date, and writing more than one thing at once."""
 
 import sqlite3
+import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from functools import partial
+from functools import partial, wraps
 from importlib import resources
 from pathlib import Path
+from typing import Any, Concatenate, ParamSpec, TypeVar, cast
 
 from calm_needle.errors import StoreUnusable
 from calm_needle.store import old_runs
 
+P = ParamSpec("P")
+Value = TypeVar("Value")
 Migration = Callable[[sqlite3.Connection], None]
 OLDEST_SQLITE = (3, 37, 0)  # STRICT tables
 BUSY_S = 5.0
+REMEMBERED_S = 60.0
 FILE_NAME = "calm-needle.sqlite3"
+
+
+class Connection(sqlite3.Connection):
+    """A connection that remembers what was worked out from the database, for as long as nothing is written to it."""
+
+    known_at: tuple[int, ...] = ()
+    known: dict[object, Any]
+
+
+def remembered(work: Callable[Concatenate[sqlite3.Connection, P], Value]) -> Callable[Concatenate[sqlite3.Connection, P], Value]:
+    """Work something out once for as long as the database is the same, and a minute at most: several parts of one page ask for it.
+
+    What it returns is shared, so nobody may change it. Within a transaction nothing is remembered: it may be rolled back.
+    """
+
+    @wraps(work)
+    def once(conn: sqlite3.Connection, /, *args: P.args, **kwargs: P.kwargs) -> Value:
+        if not isinstance(conn, Connection) or conn.in_transaction:
+            return work(conn, *args, **kwargs)
+        state = (conn.total_changes, conn.execute("PRAGMA data_version").fetchone()[0], int(time.monotonic() // REMEMBERED_S))
+        if state != conn.known_at:
+            conn.known_at, conn.known = state, {}
+        key = (work, args, tuple(sorted(kwargs.items())))
+        if key not in conn.known:
+            conn.known[key] = work(conn, *args, **kwargs)
+        return cast(Value, conn.known[key])
+
+    return once
 
 
 IN_MEMORY = Path(":memory:")  # a database that nobody keeps: for rehearsals
@@ -33,7 +66,7 @@ def connect(path: Path) -> sqlite3.Connection:
             "Restore it from a copy; or, to begin anew, move that file away first."
         )
     try:
-        conn = sqlite3.connect(path, isolation_level=None, timeout=BUSY_S, check_same_thread=False)
+        conn = sqlite3.connect(path, isolation_level=None, timeout=BUSY_S, check_same_thread=False, factory=Connection)
         conn.execute("PRAGMA journal_mode = WAL")
         conn.execute("PRAGMA synchronous = FULL")
         conn.execute("PRAGMA foreign_keys = ON")

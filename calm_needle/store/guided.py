@@ -21,6 +21,16 @@ class AnswerRow(NamedTuple):
     at_utc: str
 
 
+class ReadingRow(NamedTuple):
+    stage: str
+    ask: str
+    part: str
+    typed: str
+    sentence: str
+    points: str | None
+    at_utc: str
+
+
 def add_work(conn: sqlite3.Connection, *, job_id: int, piece: str, subject: str, sister: str, at_utc: str) -> int:
     """Begin a piece of work and return its id."""
     return int(
@@ -56,6 +66,36 @@ def answers_of_work(conn: sqlite3.Connection, work_id: int) -> list[AnswerRow]:
     """Return what was answered, in order."""
     rows = conn.execute("SELECT stage, answers, at_utc FROM guided_answer WHERE work_id = :work_id ORDER BY id", {"work_id": work_id})
     return [AnswerRow(*row) for row in rows]
+
+
+def add_reading(
+    conn: sqlite3.Connection, *, work_id: int, stage: str, ask: str, part: str, typed: str, sentence: str, points: str | None, at_utc: str
+) -> None:
+    """Keep what a meter found for an ask; points: those of a scan, as JSON."""
+    conn.execute(
+        """
+        INSERT INTO guided_reading (work_id, stage, ask, part, typed, sentence, points, at_utc)
+        VALUES (:work_id, :stage, :ask, :part, :typed, :sentence, :points, :at_utc)""",
+        {
+            "work_id": work_id,
+            "stage": stage,
+            "ask": ask,
+            "part": part,
+            "typed": typed,
+            "sentence": sentence,
+            "points": points,
+            "at_utc": at_utc,
+        },
+    )
+
+
+def readings_of_work(conn: sqlite3.Connection, work_id: int) -> list[ReadingRow]:
+    """Return what meters found for a piece of work, in order."""
+    rows = conn.execute(
+        "SELECT stage, ask, part, typed, sentence, points, at_utc FROM guided_reading WHERE work_id = :work_id ORDER BY id",
+        {"work_id": work_id},
+    )
+    return [ReadingRow(*row) for row in rows]
 
 
 def end_work(conn: sqlite3.Connection, *, work_id: int, outcome: str, words: str, at_utc: str) -> None:

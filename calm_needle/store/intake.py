@@ -87,6 +87,7 @@ class EntryRow(NamedTuple):
     ended_utc: str | None
     outcome: str
     after_repair: int
+    words: str = ""
 
 
 def add_entry(conn: sqlite3.Connection, *, job_id: int, kind: str, detail: str, at_utc: str) -> int:
@@ -101,11 +102,11 @@ def add_entry(conn: sqlite3.Connection, *, job_id: int, kind: str, detail: str, 
     )
 
 
-def end_entry(conn: sqlite3.Connection, *, entry_id: int, outcome: str, at_utc: str) -> None:
-    """Record what came of an entry that was open. Raises sqlite3.IntegrityError when it had ended already."""
+def end_entry(conn: sqlite3.Connection, *, entry_id: int, outcome: str | None, words: str, at_utc: str) -> None:
+    """Record what came of an entry; None opens it again. The last one counts."""
     conn.execute(
-        "INSERT INTO intake_end (entry_id, outcome, at_utc) VALUES (:entry_id, :outcome, :at_utc)",
-        {"entry_id": entry_id, "outcome": outcome, "at_utc": at_utc},
+        "INSERT INTO entry_outcome (entry_id, outcome, words, at_utc) VALUES (:entry_id, :outcome, :words, :at_utc)",
+        {"entry_id": entry_id, "outcome": outcome, "words": words, "at_utc": at_utc},
     )
 
 
@@ -113,9 +114,21 @@ def entries_of_job(conn: sqlite3.Connection, job_id: int) -> list[EntryRow]:
     """Return the entries of a job in their order, with when they ended and the id of the last change that was made before them."""
     rows = conn.execute(
         """
-        SELECT e.id, e.kind, e.detail, e.at_utc, x.at_utc, coalesce(x.outcome, ''), e.after_repair
-        FROM intake_entry e LEFT JOIN intake_end x ON x.entry_id = e.id
+        SELECT e.id, e.kind, e.detail, e.at_utc, iif(x.outcome IS NULL, NULL, x.at_utc), coalesce(x.outcome, ''), e.after_repair,
+            coalesce(x.words, '')
+        FROM intake_entry e
+        LEFT JOIN entry_outcome x ON x.id = (SELECT max(id) FROM entry_outcome WHERE entry_id = e.id)
         WHERE e.job_id = :job_id ORDER BY e.id""",
         {"job_id": job_id},
     )
     return [EntryRow(*row) for row in rows]
+
+
+def open_entries(conn: sqlite3.Connection) -> list[tuple[int, int, str, str]]:
+    """Return every entry of any job that nothing has ended: its id, its job, its kind, its detail (JSON)."""
+    rows = conn.execute(
+        """
+        SELECT e.id, e.job_id, e.kind, e.detail FROM intake_entry e
+        WHERE NOT EXISTS (SELECT 1 FROM entry_outcome o WHERE o.entry_id = e.id) ORDER BY e.id"""
+    )
+    return [(int(i), int(job), str(kind), str(detail)) for i, job, kind, detail in rows]

@@ -57,6 +57,27 @@ def photograph(conn: sqlite3.Connection, photograph_id: int) -> PhotographRow | 
     return PhotographRow(*row) if row else None
 
 
+def choose(conn: sqlite3.Connection, *, photograph_id: int, chosen: bool) -> None:
+    """Keep whether a photograph is shown in its job's record."""
+    conn.execute(
+        """
+        INSERT INTO chosen_photograph (photograph_id, chosen) VALUES (:id, :chosen)
+        ON CONFLICT (photograph_id) DO UPDATE SET chosen = excluded.chosen""",
+        {"id": photograph_id, "chosen": int(chosen)},
+    )
+
+
+def chosen_of_job(conn: sqlite3.Connection, job_id: int) -> set[int]:
+    """Return the ids of a job's photographs that are shown in its record."""
+    rows = conn.execute(
+        """
+        SELECT c.photograph_id FROM chosen_photograph c JOIN photograph p ON p.id = c.photograph_id
+        WHERE p.job_id = :job_id AND c.chosen = 1""",
+        {"job_id": job_id},
+    )
+    return {int(row[0]) for row in rows}
+
+
 def add_pin(conn: sqlite3.Connection, *, photograph_id: int, kind: str, label: str, x: float, y: float, at_utc: str) -> int:
     """Put a pin on a photograph (x, y: shares of width and height) and return its id."""
     return int(

@@ -35,6 +35,15 @@ def last_answer(conn: sqlite3.Connection, work_id: int) -> int:
     return int(conn.execute("SELECT coalesce(max(id), 0) FROM guided_answer WHERE work_id = :id", {"id": work_id}).fetchone()[0])
 
 
+def last_dossier_version(conn: sqlite3.Connection, job_id: int) -> int:
+    """Return the number of the last version of the dossier of a job's set; 0 where there is none."""
+    return int(
+        conn.execute(
+            "SELECT coalesce(max(v.id), 0) FROM own_dossier_version v JOIN job j ON j.set_id = v.set_id WHERE j.id = :id", {"id": job_id}
+        ).fetchone()[0]
+    )
+
+
 def last_part_checks(conn: sqlite3.Connection, job_id: int) -> dict[str, int]:
     """Return the number of the last measurement of each part of a job that has one."""
     rows = conn.execute("SELECT part, max(id) FROM part_check WHERE job_id = :id GROUP BY part", {"id": job_id})

@@ -121,6 +121,34 @@ def acts(conn: sqlite3.Connection, run_id: int) -> list[ActRow]:
     return [ActRow(*row) for row in rows]
 
 
+def turned_uncounted(conn: sqlite3.Connection, job_id: int) -> bool:
+    """Whether an adjuster was peaked on a job while nobody counted its turns."""
+    return bool(
+        conn.execute(
+            """
+            SELECT EXISTS (
+                SELECT 1 FROM act a JOIN run r ON r.id = a.run_id
+                WHERE r.job_id = :id AND a.kind = 'take' AND json_extract(a.detail, '$.gain_db') IS NOT NULL
+                    AND json_extract(a.detail, '$.net_turns') IS NULL)""",
+            {"id": job_id},
+        ).fetchone()[0]
+    )
+
+
+def last_turning(conn: sqlite3.Connection, job_id: int) -> tuple[int, str]:
+    """Return the newest act of a job in which an adjuster was turned, as far as anybody knows, and the phase of its run; 0 before any."""
+    row = conn.execute(
+        """
+        SELECT a.id, r.phase FROM act a JOIN run r ON r.id = a.run_id
+        WHERE r.job_id = :id AND a.kind IN ('take', 'no_peak')
+            AND (abs(json_extract(a.detail, '$.net_turns')) > 0.02
+                OR (json_extract(a.detail, '$.net_turns') IS NULL AND json_extract(a.detail, '$.gain_db') IS NOT NULL))
+        ORDER BY a.id DESC LIMIT 1""",
+        {"id": job_id},
+    ).fetchone()
+    return (int(row[0]), str(row[1])) if row else (0, "")
+
+
 def last_act(conn: sqlite3.Connection, run_id: int) -> int:
     """Return the id of a run's newest act, 0 before there is one."""
     return int(conn.execute("SELECT coalesce(max(id), 0) FROM act WHERE run_id = :id", {"id": run_id}).fetchone()[0])

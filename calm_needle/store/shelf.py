@@ -56,26 +56,13 @@ def add_dossier(conn: sqlite3.Connection, *, key: str, name: str, content: str, 
         "INSERT INTO model (key, name) VALUES (:key, :name) ON CONFLICT (key) DO UPDATE SET name = :name", {"key": key, "name": name}
     )
     model_id = int(conn.execute("SELECT id FROM model WHERE key = :key", {"key": key}).fetchone()[0])
-    dossier_id = _add_content(conn, model_id, content, sha256, at_utc)
+    dossier_id = add_content(conn, model_id, content, sha256, at_utc)
     conn.execute("UPDATE model SET dossier_id = :dossier_id WHERE id = :model_id", {"dossier_id": dossier_id, "model_id": model_id})
     return dossier_id
 
 
-def add_own_dossier(conn: sqlite3.Connection, *, set_id: int, model_id: int, content: str, sha256: str, at_utc: str) -> int:
-    """Keep a dossier that is one set's own, beside its model's; return its id. Within a transaction."""
-    dossier_id = _add_content(conn, model_id, content, sha256, at_utc)
-    conn.execute("UPDATE radio_set SET dossier_id = :dossier_id WHERE id = :set_id", {"dossier_id": dossier_id, "set_id": set_id})
-    return dossier_id
-
-
-def own_dossier(conn: sqlite3.Connection, set_id: int) -> int | None:
-    """Return the id of the dossier that is a set's own; None for a set that is as its model's."""
-    row = conn.execute("SELECT dossier_id FROM radio_set WHERE id = :id", {"id": set_id}).fetchone()
-    return None if row is None or row[0] is None else int(row[0])
-
-
-def _add_content(conn: sqlite3.Connection, model_id: int, content: str, sha256: str, at_utc: str) -> int:
-    """The id of a dossier of this content, which is written once."""
+def add_content(conn: sqlite3.Connection, model_id: int, content: str, sha256: str, at_utc: str) -> int:
+    """Keep the content of a dossier, once, and return its id. Within a transaction."""
     conn.execute(
         """
         INSERT INTO dossier (model_id, content, sha256, taken_in_utc) VALUES (:model_id, :content, :sha256, :at_utc)

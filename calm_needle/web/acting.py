@@ -24,15 +24,19 @@ def act(do: Callable[[sqlite3.Connection], Done], *, then: Callable[[Done], str]
     of_all: the field at which it is said that another window was quicker (409) or that an instrument does not answer (503).
     Whatever else is raised goes on to web/failures.py.
     """
+    typed = typed_form()
     with workshop().store() as conn:
         try:
             done = do(conn)
         except FieldsRefused as fault:
             faults, status = dict(fault.faults), 422
+            # What is only asked about: what was meant is offered, and what was typed is taken when it is sent once more.
+            typed |= {f"meant-{name}": meant for name, meant in fault.meant.items()}
+            typed |= {f"sure-{name}": typed.get(name, "") for name in fault.meant}
         except JobMovedOn as fault:
             faults, status = {of_all: str(fault)}, 409
         except InstrumentError as fault:
             faults, status = {of_all: str(fault)}, 503
         else:
             return make_response(redirect(then(done), 303))
-    return make_response(again(typed=typed_form(), faults=faults), status)
+    return make_response(again(typed=typed, faults=faults), status)

@@ -11,7 +11,7 @@ from flask_wtf.csrf import CSRFProtect
 from jinja2.utils import htmlsafe_json_dumps
 from markupsafe import Markup
 
-from calm_needle.core.quantities import format_db, format_si
+from calm_needle.core.quantities import format_db, format_plain, format_si
 from calm_needle.core.soundness.cautions import LAST_WORD
 from calm_needle.errors import NotFound
 from calm_needle.web import asking, failures
@@ -20,10 +20,12 @@ from calm_needle.web.screens.bench.views import screen as bench
 from calm_needle.web.screens.dial.views import screen as dial
 from calm_needle.web.screens.dossier.views import screen as dossier
 from calm_needle.web.screens.guided.views import screen as guided
+from calm_needle.web.screens.histories.views import screen as histories
 from calm_needle.web.screens.house_style.views import screen as house_style
 from calm_needle.web.screens.instruments.views import screen as instruments
 from calm_needle.web.screens.intake.views import screen as intake
 from calm_needle.web.screens.job.views import screen as job
+from calm_needle.web.screens.job_record.views import screen as job_record
 from calm_needle.web.screens.map.views import screen as chassis_map
 from calm_needle.web.screens.notes.views import screen as notes
 from calm_needle.web.screens.parts.views import screen as parts
@@ -31,19 +33,24 @@ from calm_needle.web.screens.photographs.views import screen as photographs
 from calm_needle.web.screens.reckon.views import screen as reckon
 from calm_needle.web.screens.record.views import screen as record
 from calm_needle.web.screens.repairs.views import screen as repairs
+from calm_needle.web.screens.set_dossier.views import screen as set_dossier
 from calm_needle.web.screens.shelf.views import screen as shelf
 from calm_needle.web.screens.start.views import screen as start
+from calm_needle.web.screens.stock.views import screen as stock
+from calm_needle.web.screens.store.views import screen as store
+from calm_needle.web.screens.verify.views import screen as verify
 from calm_needle.work.jobs import drafts
 from calm_needle.work.jobs.bar import JobBar, job_bar, job_of_run
 from calm_needle.work.workshop import Workshop
 
 HERE = Path(__file__).parent
 LARGEST_REQUEST = 20_000_000  # bytes: a recording of half a minute; a dossier has its own, smaller limit
-LARGEST_PHOTOGRAPHS = 64_000_000
+LARGER = {"photographs.attach": 64_000_000, "store.bring": 260_000_000}  # by what is asked for
 SCREENS = (
     shelf,
     job,
     dossier,
+    set_dossier,
     bench,
     record,
     instruments,
@@ -59,6 +66,11 @@ SCREENS = (
     photographs,
     chassis_map,
     notes,
+    verify,
+    job_record,
+    store,
+    histories,
+    stock,
 )
 THEMES = ("system", "linen", "lamp")
 ABOUT_A_RUN = ("record.page",)
@@ -88,9 +100,8 @@ def create_app(workshop: Workshop, *, port: int | None = None) -> Flask:
 
     @app.before_request
     def allow_photographs() -> None:
-        """Several photographs in one go are more than anything else may be. Set before anybody looks at the form."""
-        if request.endpoint == "photographs.attach":
-            request.max_content_length = LARGEST_PHOTOGRAPHS
+        """Photographs and whole jobs are more than anything else may be. Set before anybody looks at the form."""
+        request.max_content_length = LARGER.get(request.endpoint or "", LARGEST_REQUEST)
 
     asking.register(app)
     CSRFProtect(app)
@@ -103,7 +114,7 @@ def create_app(workshop: Workshop, *, port: int | None = None) -> Flask:
         asset=_asset, script=_script, data_block=_data_block, theme=_theme, job_of_page=_job_of_page, job_bar=_job_bar, drafts_of=_drafts_of
     )
     app.jinja_env.globals["last_word"] = LAST_WORD
-    app.jinja_env.filters.update(si=_si, db=format_db, sentence=_sentence)
+    app.jinja_env.filters.update(si=_si, plain=_plain, db=format_db, sentence=_sentence)
 
     @app.get("/js/<screen>/<name>.js")
     def screen_script(screen: str, name: str) -> Response:
@@ -206,6 +217,11 @@ def _theme() -> str:
 def _sentence(words: str) -> str:
     """The first letter large, the others as they are: IF stays IF."""
     return words[:1].upper() + words[1:]
+
+
+def _plain(value: float | None, unit: str) -> str:
+    """A value as it was given, without zeros that nobody wrote."""
+    return "" if value is None else format_plain(value, unit=unit)
 
 
 def _si(value: Any, unit: str, digits: int = 4) -> str:

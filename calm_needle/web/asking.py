@@ -15,6 +15,7 @@ from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs.shelf import job_of
 from calm_needle.work.workshop import Workshop
 
+TAKE = "take-"
 LARGEST_ID = 2**53  # and no rowid in use comes near it
 LARGEST_JSON, DEEPEST = 200_000, 6
 OWN_ADDRESS = re.compile(r"/(?:[A-Za-z0-9_.~-][A-Za-z0-9_.~/-]*)?(?:\?[A-Za-z0-9_.~/&=%+:-]*)?(?:#[A-Za-z0-9_-]*)?")
@@ -109,8 +110,9 @@ def wants_json() -> bool:
 
 
 def typed_form() -> dict[str, str]:
-    """What was typed into a form, by field."""
-    return {name: value for name, value in request.form.items() if name != "csrf_token"}
+    """What was typed into a form, by field; a button “take-FIELD” takes what it offers for that field."""
+    typed = {name: value for name, value in request.form.items() if name != "csrf_token" and not name.startswith(TAKE)}
+    return typed | {name.removeprefix(TAKE): value for name, value in request.form.items() if name.startswith(TAKE)}
 
 
 def meters_of(conn: sqlite3.Connection, job_id: int) -> Meters | None:

@@ -15,17 +15,20 @@ from waitress.server import create_server
 
 from calm_needle.errors import StoreUnusable
 from calm_needle.web.app import create_app
-from calm_needle.work import demo_world
+from calm_needle.work import backup, demo_world
 from calm_needle.work.workshop import Workshop, default_folder
 
+log = logging.getLogger(__name__)
 HOST = "127.0.0.1"
 USUAL_PORT = 8123
+FIRST_COPY_S, LOOKED_AT_S = 60.0, 3600.0  # after the start, so that nobody waits for it; then every hour whether a new day has begun
 THREADS = 32  # a live page holds one for as long as it is open
 
 
 def run(*, data_dir: Path | None, port: int | None, demo: bool, open_browser: bool) -> int:
     """Serve until interrupted; return the exit status. Leaves the generator off and the database closed."""
     workshop = Workshop(data_dir or default_folder(demo=demo))
+    ended = threading.Event()
     try:
         if demo:
             with workshop.store() as conn:
@@ -38,6 +41,7 @@ def run(*, data_dir: Path | None, port: int | None, demo: bool, open_browser: bo
         signal.signal(signal.SIGTERM, _end)  # waitress would die of it without a word, and leave the generator on
         # What takes a moment is made ready while the first page is read.
         threading.Thread(target=_warm_up, args=(workshop, demo), daemon=True).start()
+        threading.Thread(target=_copy_every_day, args=(workshop, ended), daemon=True).start()
         workshop.lock.say(f"the one at {address} (process {os.getpid()})")
         print(f"Calm Needle is ready: {address}   (data in {workshop.folder}; Ctrl-C ends it)", flush=True)
         if open_browser:
@@ -45,6 +49,7 @@ def run(*, data_dir: Path | None, port: int | None, demo: bool, open_browser: bo
         with contextlib.suppress(KeyboardInterrupt, SystemExit):
             server.run()
     finally:
+        ended.set()
         workshop.close()
     return 0
 
@@ -63,6 +68,17 @@ def _listen(port: int | None) -> socket.socket:
             continue
         return listener
     raise StoreUnusable(f"Port {port} is taken by another program. Choose another with --port, or leave it out.")
+
+
+def _copy_every_day(workshop: Workshop, ended: threading.Event) -> None:
+    """Make the copy of the day, today's and those of the days to come, as long as the program runs."""
+    while not ended.wait(FIRST_COPY_S):
+        try:
+            backup.daily(workshop.folder)
+        except StoreUnusable as fault:
+            log.warning("The copy of the day was not made. %s", fault)
+        if ended.wait(LOOKED_AT_S):
+            return
 
 
 def _warm_up(workshop: Workshop, demo: bool) -> None:

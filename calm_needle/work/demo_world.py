@@ -10,7 +10,7 @@ from importlib import resources
 
 from calm_needle.sim.receiver.practice import STRIP_ALIGNED, PracticeReceiver
 from calm_needle.store import bench as bench_store
-from calm_needle.store import carriers, intake, practice, runs, shelf
+from calm_needle.store import carriers, donor_stock, intake, practice, runs, shelf
 from calm_needle.store.db import transaction
 from calm_needle.work.bench.rehearsal import MadeUpClock, rehearse
 from calm_needle.work.bench.run_book import RunBook, begin_run
@@ -19,6 +19,29 @@ from calm_needle.work.jobs import shelf as shelf_work
 DOSSIERS = ("halvern-6b", "dunlin-3", "stannard-seven", "pellow-scout", "corvane-r-40")
 OLDER_SERIAL, LARGEST_SHELF = "19077", 100_000
 # Made up, names and frequencies, as somebody would have them from the stations themselves.
+STOCKED_UTC = "2026-10-20T14:00:00.000Z"
+DONORS: tuple[tuple[str, str, float | None, str, str, int, tuple[str, str] | None], ...] = (
+    (
+        "coil or transformer",
+        "IFT2, whole can",
+        None,
+        "a Halvern 6B beyond saving",
+        "drawer 3",
+        1,
+        ("good", "both windings 14 Ω, peaks at 468 kHz"),
+    ),
+    ("capacitor", "paper, 400 V", 50e-9, "bought new", "drawer 1", 20, ("good", "within 3 %, 1 GΩ at 400 V")),
+    ("resistor", "1 W, carbon film", 470e3, "bought new", "drawer 1", 50, None),
+    (
+        "tuning gang",
+        "two sections, 12 to 490 pF",
+        None,
+        "a Stannard Seven",
+        "shelf, left",
+        1,
+        ("weak", "rear section scrapes near minimum"),
+    ),
+)
 CARRIERS = (
     ("Marram Point", 171e3),
     ("Wenlow", 216e3),
@@ -58,6 +81,11 @@ def put_on_shelf(conn: sqlite3.Connection) -> None:
                 known_on="2026-10-02",
                 at_utc="2026-10-02T10:00:00.000Z",
             )
+        for kind, name, value, from_what, place, count, test in DONORS:
+            kept = donor_stock.add(conn, kind=kind, name=name, value=value, from_what=from_what, place=place, at_utc=STOCKED_UTC)
+            donor_stock.move(conn, donor_part_id=kept, change=count, job_id=None, words="put in", at_utc=STOCKED_UTC)
+            if test:
+                donor_stock.test(conn, donor_part_id=kept, outcome=test[0], words=test[1], at_utc=STOCKED_UTC)
         halvern = _model(conn, "halvern-6b")
         _older_job(conn, halvern)
         _job(

@@ -19,6 +19,7 @@ from calm_needle.files.traces import Trace
 from calm_needle.store import reckonings, runs, shelf
 from calm_needle.work.clock import now_utc
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
+from calm_needle.work.soundness.parts_sweep import leads_of
 
 Shown = list[tuple[str, str]]
 
@@ -161,11 +162,14 @@ def filled_in(conn: sqlite3.Connection, calculator: Calculator, source: str) -> 
     if band is None:
         raise NotFound("band", source.partition(":")[2][:20])
     known = _known_values(model, band)
+    leads = leads_of(conn, job_id).get("F")
     out = {}
     for key in calculator.keys:
         value = known.get(key.known)
         if value is not None:
             out[key.name] = Filled(_typed(key, value), "dossier")
+        elif key.known == "leads_f" and leads:
+            out[key.name] = Filled(leads, "as the leads were read")
     if calculator.name == "gain":
         out |= _readings(conn, job_id)
     return out

@@ -1,5 +1,6 @@
 """The workshop: a data folder, its store, the bench of instruments, and the runs that are open on it."""
 
+import contextlib
 import os
 import queue
 import re
@@ -13,7 +14,9 @@ from pathlib import Path
 
 from calm_needle.errors import StoreUnusable
 from calm_needle.store import bench as bench_store
-from calm_needle.store import db, practice, runs, shelf
+from calm_needle.store import db, own_dossiers, practice, runs, shelf
+from calm_needle.store import repairs as repair_store
+from calm_needle.work import backup
 from calm_needle.work.bench.desk import Desk
 from calm_needle.work.clock import REAL, Pace, now_utc
 from calm_needle.work.folder_lock import FolderLock
@@ -21,7 +24,7 @@ from calm_needle.work.instruments.equipment import Equipment, find_out
 from calm_needle.work.instruments.live_bench import LiveBench
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.instruments.stand_ins import StandIns
-from calm_needle.work.soundness import safe_start
+from calm_needle.work.soundness import repairs, safe_start
 from calm_needle.work.whole_file import read_text, write_whole
 
 
@@ -37,10 +40,11 @@ class Workshop:
         self._path = folder / db.FILE_NAME
         self.photographs = folder / "photographs"
         self.lock = FolderLock(folder)
+        backup.finish(folder)  # a copy that was being put back when the program died
         self._idle: queue.LifoQueue[sqlite3.Connection] = queue.LifoQueue()
         self._desks: dict[int, Desk] = {}
-        self._desk_connections: list[sqlite3.Connection] = []
         self._lock = threading.RLock()
+        self._closed = False
         self.equipment = Equipment(pace=pace)
         self.live = LiveBench(self.equipment)
         self.meters = Meters(self.equipment)
@@ -54,7 +58,8 @@ class Workshop:
 
     @contextmanager
     def store(self) -> Iterator[sqlite3.Connection]:
-        """A connection for as long as it is needed."""
+        """A connection for as long as it is needed. Raises StoreUnusable, as does everything here once the program is ending."""
+        self._expect_open()
         try:
             conn = self._idle.get_nowait()
         except queue.Empty:
@@ -64,6 +69,8 @@ class Workshop:
                 yield conn
         finally:
             self._idle.put(conn)
+            if self._closed:
+                self._close_idle()
 
     def secret_key(self) -> str:
         """The key that signs cookies, made once for a data folder and readable by its owner only."""
@@ -78,13 +85,13 @@ class Workshop:
         """The run of that number, opened when first asked for. Raises NotFound."""
         with self._lock:
             if run_id not in self._desks:
+                self._expect_open()
                 conn = db.connect(self._path)
                 try:
                     self._desks[run_id] = Desk(conn, run_id, self.live)
                 except BaseException:
                     conn.close()
                     raise
-                self._desk_connections.append(conn)
             return self._desks[run_id]
 
     def bring_to_bench(self, run_id: int) -> Desk:
@@ -101,6 +108,14 @@ class Workshop:
                 self.connect_instruments()
             self.live.attach(desk)
         return desk
+
+    @contextmanager
+    def mending(self, conn: sqlite3.Connection, job_id: int) -> Iterator[None]:
+        """Do what may mend a job's set; its runs in hand are told what was written down as changed by it."""
+        before = {r.id for r in repair_store.repairs_of_job(conn, job_id)}
+        yield
+        if words := repairs.made_since(conn, job_id, before):
+            self.set_was_changed(job_id, words)
 
     def set_was_changed(self, job_id: int, words: str) -> None:
         """Tell the runs of a job that are in hand that something in its set was changed."""
@@ -135,7 +150,7 @@ class Workshop:
     def _put_on_bench(self, set_id: int, dossier_id: int) -> None:
         """Put the twin of a set on the bench, unless it is there as it now is: there is one of it, whatever dossier a run began with."""
         with self.store() as conn:
-            own = shelf.own_dossier(conn, set_id)
+            own = own_dossiers.current(conn, set_id)
             if self.stand_ins.holds(set_id=set_id, built_as=own):
                 return
             dossier = shelf.dossier_content(conn, own or dossier_id) or "{}"
@@ -190,16 +205,39 @@ class Workshop:
             return bench_store.instruments(conn)
 
     def close(self) -> None:
-        """Leave everything safe: generator off, stand-ins ended, database closed."""
-        for desk in self._desks.values():
-            desk.close()
+        """Leave everything safe: generator off, stand-ins ended, database closed.
+
+        A connection that somebody is using is closed when they have done: one that is closed under a running statement ends the process.
+        """
+        with self._lock:
+            self._closed = True
+            desks = list(self._desks.values())
+        for desk in desks:
+            desk.end_waiting()
         self.live.close()
         self.stand_ins.unplug()
-        while not self._idle.empty():
-            self._idle.get_nowait().close()
-        for conn in self._desk_connections:
-            conn.close()
+        self._close_idle()
+        for desk in desks:
+            desk.close()
         self.lock.close()
+
+    def _expect_open(self) -> None:
+        if self._closed:
+            raise StoreUnusable("Calm Needle is ending: this was not done, and all kept before is whole. Start it again, then repeat it.")
+
+    def _close_idle(self) -> None:
+        with contextlib.suppress(queue.Empty):
+            while True:
+                self._idle.get_nowait().close()
+
+
+@contextmanager
+def reading_store(folder: Path) -> Iterator[sqlite3.Connection]:
+    """A connection to the store of a data folder that another program may hold, for reading. Raises StoreUnusable where there is none."""
+    if not (folder / db.FILE_NAME).is_file():
+        raise StoreUnusable(f"There is no store in {folder}. Choose another with --data.")
+    with contextlib.closing(db.connect(folder / db.FILE_NAME)) as conn, db.told_in_words():
+        yield conn
 
 
 def default_folder(*, demo: bool) -> Path:

@@ -1,9 +1,7 @@
 """Whole journeys before alignment: a live-chassis set bought as seen, and what a bench does to a job."""
 
-import io
 import re
 
-from PIL import Image
 from playwright.sync_api import expect
 
 from tests.browser.pages.bench_page import BenchPage
@@ -60,96 +58,12 @@ class BoughtAsSeen(BrowserTest):
         expect(page.get_by_role("button", name="Begin at the bench")).to_be_visible()
 
 
-class Rewinding(BrowserTest):
-    """The Stannard Seven: an open winding is found, wound anew after its sister, and the strip is heard again."""
-
-    def keep(self, **answers: str) -> None:
-        """Answer the stage in hand: “read” lets the meter do it."""
-        page = self.page
-        for name, value in answers.items():
-            field = page.locator(f"#a-{name}")
-            if value == "read":
-                page.locator(f"button[name=read][value={name}]").click()
-                expect(field).not_to_have_value("")
-            elif field.evaluate("e => e.tagName") == "SELECT":
-                field.select_option(value)
-            else:
-                field.fill(value)
-        with page.expect_navigation():
-            page.get_by_role("button", name="Keep the answers").click()
-
-    @property
-    def stage(self) -> str:
-        return self.page.locator("[aria-current=step]").inner_text()
-
-    def test_a_winding_is_wound_anew_after_its_sister(self) -> None:
-        page = self.page
-        start = StartPage(page, STANNARD)
-        start.climb_to_full()
-        start.press("Electrodes too")
-        self.assertRegex(start.rail("V4 anode"), r"−?0(\.\d+)?\s.?V, −100\.0")
-        start.press("Switch it off")
-        sweep(page, STANNARD, only=("IFT1-p", "IFT1-s", "IFT2-p", "IFT2-s"))
-        expect(page.locator("#part-IFT2-p [data-verdict]")).to_contain_text("Open")
-
-        page.goto(f"/jobs/{STANNARD}/guided")
-        begin = page.get_by_role("region", name="Wind a coil anew")
-        begin.get_by_label("About").select_option("IFT2-p")
-        begin.get_by_label("Its sister").select_option("IFT1-p")
-        begin.get_by_role("button", name=re.compile("Begin")).click()
-        self.keep(ohm_found="read", end_found="no")
-        self.keep(sister_l_h="read", sister_ohm="read", c_found_f="read", f_found_hz="read")
-        self.keep(direction="clockwise", start_lead="tag 1", finish_lead="tag 2, red", carries_dc="yes")
-        expect(page.get_by_role("status")).to_contain_text("Nothing irreversible before")
-        self.assertIn("Before anything is cut", self.stage)
-        address = page.url
-        self.photograph()
-        page.goto(address)
-        self.assertIn("Wire and turns", self.stage)  # what was recorded stands, now that there is a picture
-        self.keep(sample_m="1 m", sample_ohm="2.43", mean_d_m="16 mm", width_m="6 mm", depth_m="4 mm")
-        self.assertEqual(violations(page), [])
-        self.keep(turns_wound="650")  # somebody lost count
-        self.keep(new_l_h="read", new_ohm="read")
-        expect(page.get_by_role("status")).to_contain_text(re.compile(r"more than the adjuster takes up: put on \d+ turns"))
-        page.get_by_role("link", name="Wind it").click()
-        self.keep(turns_wound="778")
-        self.keep(new_l_h="read", new_ohm="read")
-        self.keep(as_before="yes")
-        page.get_by_role("button", name="Done").click()
-        expect(page.get_by_text("through, begun")).to_be_visible()
-
-        page.goto(f"/jobs/{STANNARD}/repairs")
-        expect(page.get_by_role("heading", name="Not yet tested: IFT2-p")).to_be_visible()
-        page.goto(f"/jobs/{STANNARD}")
-        expect(page.get_by_text("IFT2-p was wound anew: not tested yet")).to_be_visible()
-        expect(page.get_by_role("region", name="Before alignment")).to_contain_text("safe start and health first")
-        start = StartPage(page, STANNARD)
-        start.climb_to_full()
-        start.press("Electrodes too")
-        self.assertIn("within", start.rail("V4 anode"))
-
-    def photograph(self) -> None:
-        picture = io.BytesIO()
-        Image.new("RGB", (640, 400), (90, 80, 70)).save(picture, "JPEG")
-        page = self.page
-        page.goto(f"/jobs/{STANNARD}/photographs")
-        page.get_by_label("Pictures").set_input_files({"name": "can.jpg", "mimeType": "image/jpeg", "buffer": picture.getvalue()})
-        page.get_by_role("button", name="Attach").click()
-        page.get_by_role("link", name=re.compile("Photograph 1")).click()
-        page.wait_for_load_state()  # pointing is the script's
-        page.locator("svg[data-point-x]").click(position={"x": 200, "y": 150})
-        page.get_by_label("What is there").fill("start of the winding")
-        page.get_by_role("button", name="Add the pin").click()
-        expect(page.get_by_role("region", name="Pins")).to_contain_text("start of the winding")
-        self.assertEqual(violations(page), [])
-
-
 class AGateThatFails(BrowserTest):
     def test_health_that_has_not_passed_is_said_and_waived_with_a_reason(self) -> None:
         page = self.page
         page.goto(f"/jobs/{STANNARD}")
-        page.get_by_role("button", name=re.compile("mark done by hand.*health")).click()
-        expect(page.get_by_role("alert")).to_contain_text("Health has not passed. Parts: 0 of 30 parts are sound")
+        expect(page.get_by_role("list", name="What health lacks")).to_contain_text("Parts: 0 of 30 parts are sound")
+        expect(page.get_by_role("button", name=re.compile("mark done by hand.*health"))).to_have_count(0)
         expect(page.get_by_role("button", name="Begin at the bench")).to_have_count(0)
         page.get_by_text("Waive it, with a reason").click()
         page.get_by_role("button", name="Waive it").click()

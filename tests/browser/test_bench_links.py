@@ -45,6 +45,36 @@ class ASlowAnswer(BrowserTest):
         expect(page.get_by_role("dialog", name="Note")).to_be_visible()
         expect(page.get_by_role("textbox", name="Note")).to_have_value("Wax in the lower core.")
 
+    def test_what_was_turned_before_an_act_reaches_the_set_before_it(self) -> None:
+        page = self.page
+        on_its_way: list[Route] = []
+        page.route("**/turn", lambda route: on_its_way.append(route))
+        bench = BenchPage.at_first_core(page)
+        sent: list[str] = []
+        page.on("request", lambda r: sent.append(r.url.rsplit("/", 1)[1]) if r.method == "POST" else None)
+        with page.expect_request("**/turn"):
+            bench.press("ArrowRight")
+        bench.press("Space")
+        page.evaluate("() => new Promise(requestAnimationFrame)")
+        self.assertEqual(sent, ["turn"])
+        with page.expect_request("**/mark"):
+            on_its_way[0].continue_()
+
+    def test_what_is_asked_takes_the_focus_so_that_the_keyboard_answers_it(self) -> None:
+        bench, page = BenchPage.at_first_core(self.page), self.page
+        title = bench.title
+        bench.press("Enter")
+        yes = page.get_by_role("button", name="Yes, all the same")
+        expect(yes).to_be_focused()
+        heading = page.get_by_role("heading", level=1)
+        expect(heading).to_have_text(title)
+        page.wait_for_function("() => performance.now() - Alpine.$data(document.body).askedAt > 500")
+        bench.press("Enter")
+        expect(heading).not_to_have_text(title)
+
+    def expected_errors(self) -> tuple[str, ...]:
+        return ("409",)
+
     def test_a_key_pressed_before_a_closed_dialog_is_gone_from_the_glass_is_not_lost(self) -> None:
         page = self.page
         BenchPage.at_first_core(page)

@@ -2,6 +2,9 @@ from itertools import pairwise
 
 from playwright.sync_api import expect
 
+from calm_needle.store import shelf
+from tests.browser.pages.start_page import StartPage
+from tests.support.to_certificate import begin, lead_through, to_the_certificate
 from tests.support.whole_job import WholeJob
 
 
@@ -15,3 +18,15 @@ class TheCorvane(WholeJob):
         edge = [min(heights[i : i + 25]) for i in range(0, len(heights) - 25, 25)]
         middle = (max(edge) + min(edge)) / 2.0
         self.assertTrue(4 <= sum((a - middle) * (b - middle) < 0 for a, b in pairwise(edge)) <= 7, edge)
+        self.go_on_to_the_certificate()
+
+    def go_on_to_the_certificate(self) -> None:
+        page = self.page
+        with self.live.workshop.store() as conn:
+            job_id = next(j.id for j in shelf.newest_jobs(conn, limit=50) if j.serial == "R40-0611")
+        for _ in ("oscillator and dial", "front end"):
+            lead_through(page, begin(page, job_id))
+        StartPage(page, job_id).climb_to_full()
+        text = to_the_certificate(self, self.live.workshop, page, job_id)
+        for words in ("Intermediate frequency", "Errors of the dial", "Front end"):
+            self.assertIn(words, text)

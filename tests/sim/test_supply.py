@@ -5,6 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from calm_needle.core.dossier.model import Model
+from calm_needle.core.soundness.safe_start import ladder
 from calm_needle.sim.receiver.network import GROUND, Path, Source, Valve, resistance_between, solve
 from calm_needle.sim.receiver.practice import PracticeReceiver
 from calm_needle.sim.receiver.transformer import STRAY_F
@@ -64,6 +65,16 @@ class EveryDemoSet(unittest.TestCase):
                             self.assertTrue(warm.supply.knows(point["id"]), f"{name} {point['id']}")
                             off = abs(warm.supply.volts(point["id"]) / point["expected_v"] - 1.0) * 100.0
                             self.assertLess(off, point.get("tolerance_percent", 10.0), f"{name} {seed} {point['id']}")
+
+    def test_a_sound_set_of_any_seed_is_not_stopped_on_its_way_up(self) -> None:
+        for name in (*MODELS, "corvane-r-40"):
+            model = dossiers.model(name)
+            for seed in range(5):
+                for rung in ladder(model.safety_class):
+                    warm = Warm(model, seed=seed, share=rung.share)
+                    for seconds in (0.0, 5.0, 60.0, 600.0):
+                        drawn = warm.after(seconds).supply.input_a()
+                        self.assertLess(drawn, rung.stop_a, f"{name} {seed} {rung.id} after {warm.now} s")
 
     def test_aligned_each_meets_its_dossier_s_intermediate_frequency_and_bandwidth(self) -> None:
         for name in MODELS:

@@ -18,6 +18,35 @@ class StoreTest(unittest.TestCase):
         self.addCleanup(self.conn.close)
 
 
+class Remembering(StoreTest):
+    """What was worked out is worked out again when anybody has written, and within a transaction always."""
+
+    def test_it_is_as_new_as_the_database(self) -> None:
+        worked: list[int] = []
+
+        @db.remembered
+        def count(conn: sqlite3.Connection) -> int:
+            worked.append(1)
+            return int(conn.execute("SELECT count(*) FROM setting").fetchone()[0])
+
+        def put(conn: sqlite3.Connection, name: str) -> None:
+            conn.execute("INSERT INTO setting (key, value) VALUES (:key, 'x')", {"key": name})
+
+        before = count(self.conn)
+        self.assertEqual((count(self.conn), len(worked)), (before, 1))
+        put(self.conn, "one")
+        self.assertEqual(count(self.conn), before + 1)
+        other = db.connect(self.folder / db.FILE_NAME)
+        self.addCleanup(other.close)
+        put(other, "two")
+        self.assertEqual(count(self.conn), before + 2)
+        with self.assertRaises(KeyError), db.transaction(self.conn):
+            put(self.conn, "three")
+            self.assertEqual(count(self.conn), before + 3)
+            raise KeyError
+        self.assertEqual(count(self.conn), before + 2)
+
+
 class AppendOnly(StoreTest):
     def setUp(self) -> None:
         super().setUp()

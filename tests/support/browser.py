@@ -97,7 +97,7 @@ def new_page(url: str, *, errors: list[str], **options: object) -> Page:
     context = shared_browser().new_context(viewport={"width": 1280, "height": 800}, base_url=url, **options)  # type: ignore[arg-type]
     context.set_default_timeout(WAIT_MS)
     page = context.new_page()
-    page.on("console", lambda m: errors.append(m.text) if m.type in ("error", "warning") else None)
+    page.on("console", lambda m: errors.append(f"{m.text} {m.location['url']}") if m.type in ("error", "warning") else None)
     page.on("pageerror", lambda e: errors.append(str(e)))
     return page
 

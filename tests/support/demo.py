@@ -1,11 +1,14 @@
 """The demo world, loaded once and copied for each test that wants it: loading takes as long as many a test."""
 
+import sqlite3
 import tempfile
+import unittest
 from functools import cache
 from pathlib import Path
 
 from calm_needle.store import db
 from calm_needle.work import demo_world
+from calm_needle.work.workshop import Workshop
 
 
 @cache
@@ -21,3 +24,20 @@ def _content() -> bytes:
 def copy_into(folder: Path) -> None:
     """Put the demo world's database into an empty data folder."""
     (folder / db.FILE_NAME).write_bytes(_content())
+
+
+class DemoStore(unittest.TestCase):
+    """A test that works with the demo world's store, through one connection."""
+
+    workshop: Workshop
+    conn: sqlite3.Connection
+
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        copy_into(Path(folder.name))
+        self.workshop = Workshop(Path(folder.name))
+        self.addCleanup(self.workshop.close)
+        held = self.workshop.store()
+        self.conn = held.__enter__()
+        self.addCleanup(held.__exit__, None, None, None)

@@ -6,6 +6,7 @@ import re
 
 from PIL import Image
 
+from calm_needle.core.soundness.entry_judges import settle_prediction
 from calm_needle.store import starts
 from calm_needle.work.jobs import entries, photographs
 from tests.support.client import PageTest
@@ -85,18 +86,36 @@ class Notes(PageTest):
 
     def test_a_prediction_and_a_suspicion_stay_open_until_something_comes_of_them(self) -> None:
         self.post(self.PATH, kind="suspicion", what="IFT2 open", because="no volts", test="ohms")
-        self.post(self.PATH, kind="prediction", quantity="the rail", expected="fall", by="6 V", when="V4 draws current")
+        prediction = {"quantity": "the rail", "unit": "V", "now": "236", "expected": "fall", "by": "6 V", "when": "once it is warm"}
+        self.post(self.PATH, kind="prediction", **prediction)
         job = self.get(f"/jobs/{STANNARD}").get_data(as_text=True)
         self.assertIn("IFT2 open: ohms would settle it", job)
         self.assertIn("The rail to fall, 6 V", job)
+        self.assertIn("The rail was predicted: read it and compare", job)
         with self.workshop.store() as conn:
             still = entries.still_open(conn, STANNARD)
-        for kind, outcome in (("suspicion", "confirmed"), ("prediction", "hit")):
+        for kind, outcome, words in (("suspicion", "confirmed", "ohms: 1.2 MΩ"), ("prediction", "", "229")):
             address = f"{self.PATH}/{still[kind][0].id}/end"
-            self.assertEqual(self.post(address, outcome="perhaps").status_code, 404)
-            self.assertEqual(self.post(address, outcome=outcome).status_code, 303)
-            self.assertEqual(self.post(address, outcome=outcome).status_code, 422)
+            for refused in ({"outcome": "perhaps", "words": words if outcome else "warm"}, {"outcome": "confirmed", "words": "seen"}):
+                self.assertEqual(self.post(address, **refused).status_code, 422)
+            self.assertEqual(self.post(address, outcome=outcome, words=words).status_code, 303)
+            self.assertEqual(self.post(address, outcome=outcome, words=words).status_code, 422)
         self.assertNotIn("would settle it", self.get(f"/jobs/{STANNARD}").get_data(as_text=True))
+        self.assertIn("hit</span>: 229", self.get(self.PATH).get_data(as_text=True))
+        self.assertEqual(self.post(f"{self.PATH}/{still['suspicion'][0].id}/again").status_code, 303)  # it was a slip
+        self.assertIn("would settle it", self.get(f"/jobs/{STANNARD}").get_data(as_text=True))
+
+    def test_a_prediction_is_judged_by_its_figure(self) -> None:
+        for expected, by, then, outcome in (
+            ("rise", "", "240", "hit"), ("rise", "", "201", "missed"), ("rise", "10", "250", "missed"), ("fall", "10", "188", "hit"),
+            ("stay", "", "203", "hit"), ("stay", "", "180", "missed"), ("come to a value", "250", "260", "hit"),
+            ("come to a value", "250", "200", "missed"),
+        ):  # fmt: skip
+            entry = {"unit": "V", "now": "200", "expected": expected, "by": by}
+            self.assertEqual(settle_prediction(entry, then), outcome, (expected, by, then))
+        self.assertIsNone(settle_prediction({"expected": "rise"}, "200"))
+        refused = self.post(self.PATH, kind="prediction", quantity="x", unit="V", now="2", expected="come to a value", when="after IF")
+        self.assertIn("To what?", refused.get_data(as_text=True))
 
     def test_what_came_off_is_shown_backwards(self) -> None:
         for item in ("knobs", "back", "dial glass"):

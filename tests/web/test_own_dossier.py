@@ -2,10 +2,15 @@
 
 import json
 import re
+from typing import Any
 
-from calm_needle.store import repairs, shelf
+from calm_needle.core.dossier.tables import TABLES
+from calm_needle.store import own_dossiers, repairs, shelf
+from calm_needle.work.jobs import set_dossier
+from calm_needle.work.jobs import shelf as shelf_work
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
-from tests.support.client import PageTest
+from tests.support import dossiers
+from tests.support.client import TYPED_JOB, PageTest
 
 SEIZED_JOB = 10
 
@@ -15,7 +20,7 @@ class PadderMadeAdjustable(PageTest):
 
     def own(self) -> int | None:
         with self.workshop.store() as conn:
-            return shelf.own_dossier(conn, job_of(conn, SEIZED_JOB).set_id)
+            return own_dossiers.current(conn, job_of(conn, SEIZED_JOB).set_id)
 
     def test_it_is_this_set_s_alone_and_its_model_stays_as_it_is(self) -> None:
         self.assertEqual(self.post(self.ADDRESS, seized="L2", looked_over="yes").status_code, 303)
@@ -71,7 +76,7 @@ class PartsAsTheyAreMet(PageTest):
         answer = self.post(f"{job}/parts", part="R7", value="27")
         self.assertEqual(answer.status_code, 422)
         self.assertIn("27.0\u2009Ω, or 27.0\u2009kΩ?", answer.get_data(as_text=True))
-        self.assertEqual(self.post(f"{job}/parts", part="R7", value="27", sure="27").status_code, 303)
+        self.assertEqual(self.post(f"{job}/parts", part="R7", value="27", **{"sure-value": "27"}).status_code, 303)
         for near in ("22k", "open", "41k"):
             self.assertEqual(self.post(f"{job}/parts", part="R7", value=near, seen=self.seen(job)).status_code, 303, near)
 
@@ -151,6 +156,16 @@ class TwoMinutes(PageTest):
         for words in ("Peak the IFT2", "medium wave oscillator core", "short wave aerial trimmer"):
             self.assertIn(words, page)
 
+    def test_limits_are_read_as_people_write_them(self) -> None:
+        form = {"name": "Petrel 4", "safety_class": "unknown", "if_hz": "465k", "transformers": "2", "low_end": "core"}
+        bands = "520–1500 kHz medium wave, 5,8M - 18M short wave; 150-285k long wave"
+        self.assertEqual(self.post("/models/sketch", **form, bands=bands).status_code, 303)
+        page = self.get("/models/petrel-4").get_data(as_text=True)
+        for words in ("520.0 kHz – 1.500 MHz", "5.800 MHz – 18.00 MHz", "150.0 kHz – 285.0 kHz", "Short wave"):
+            self.assertIn(words, page.replace(" ", " ").replace(" ", " "))
+        text = self.post("/models/sketch", **{**form, "name": "Petrel 5"}, bands="530-1600 medium wave").get_data(as_text=True)
+        self.assertIn("a k or an M was left out", text)
+
     def test_marks_outside_their_band_and_cans_that_are_no_number_are_refused(self) -> None:
         form = {"name": "Petrel 4", "safety_class": "unknown", "if_hz": "465k"}
         text = self.post("/models/sketch", **form, bands="530k-1600k medium wave: 55k 600k", transformers="some").get_data(as_text=True)
@@ -162,3 +177,103 @@ if __name__ == "__main__":
     import unittest
 
     unittest.main()
+
+
+class MetAtTheBench(PageTest):
+    """An adjuster on the map, a test point while measuring, a printed mark on the dial: each kept for this set, with its source."""
+
+    JOB = f"/jobs/{TYPED_JOB}"
+
+    def own(self) -> dict[str, Any]:
+        return dict(json.loads(self.get(f"{self.JOB}/dossier.json").data))
+
+    def test_an_adjuster_that_no_paper_lists_is_led_through_once_it_is_known_what_it_does(self) -> None:
+        place = {"side": "below", "x_mm": "40", "y_mm": "60"}
+        self.post(f"{self.JOB}/map", own="X1", kind="trimmer", role="signal circuit, high end of long wave", **place)
+        band = next(b for b in self.own()["bands"] if b["id"] == "LW")
+        self.assertIn("X1", [a for p in band["tracking"] for a in p["signal"]])
+        self.post(f"{self.JOB}/map", own="X2", kind="core", role="", **{**place, "x_mm": "80"})  # not known yet: on the map alone
+        self.assertNotIn("X2", [a["id"] for a in self.own()["adjusters"]])
+        self.post(f"{self.JOB}/map", own="X3", kind="core", role="a winding of the IF strip", **{**place, "x_mm": "120"})
+        steps = [s for g in self.own()["procedure"] if g["phase"] == "intermediate frequency" for s in g["steps"]]
+        self.assertIn(["X3"], [s["adjusters"] for s in steps])
+        refused = self.post(f"{self.JOB}/map", own="X4", kind="test point", role="a winding of the IF strip", **{**place, "x_mm": "150"})
+        self.assertIn("A test point adjusts nothing", refused.get_data(as_text=True))
+        self.assertNotIn("X4", self.get(f"{self.JOB}/map").get_data(as_text=True).split("Found, and beside what")[1])
+
+    def test_a_test_point_is_judged_at_the_safe_start_and_a_mark_stands_on_the_scale(self) -> None:
+        point = {"stage": "audio", "name": "V4 anode tag", "volts": "210", "source": "own papers"}
+        self.assertEqual(self.post(f"{self.JOB}/start/point", **point).status_code, 303)
+        self.assertEqual(self.post(f"{self.JOB}/start/point", **point).status_code, 422)
+        self.post(f"{self.JOB}/start/climb")
+        self.assertIn("V4 anode tag", self.get(f"{self.JOB}/start").get_data(as_text=True))
+        for mark, mm, words in (("640k", "", ""), ("640k", "", "there already"), ("64k", "", "outside the"), ("x", "", "Write it")):
+            answer = self.post(f"{self.JOB}/dial/bands/MW/marks", mark=mark, mm=mm)
+            self.assertEqual(answer.status_code, 422 if words else 303, mark)
+            self.assertIn(words, answer.get_data(as_text=True))
+        self.assertEqual(self.post(f"{self.JOB}/dial/bands/MW/marks", mark="900k", mm="104").status_code, 303)
+        marks = {m["dial_hz"]: m for m in next(b for b in self.own()["bands"] if b["id"] == "MW")["dial"]["marks"]}
+        self.assertEqual((marks[900e3]["position_mm"], marks[900e3]["from"], marks[640e3]["from"]), (104.0, "measured here", "typical"))
+        self.assertTrue(marks[600e3]["position_mm"] < marks[640e3]["position_mm"] < marks[700e3]["position_mm"])
+
+
+class Editor(PageTest):
+    PAGE = f"/jobs/{TYPED_JOB}/dossier"
+
+    def form(self, table: str) -> dict[str, str]:
+        """What the page of a table would send, untouched."""
+        with self.workshop.store() as conn:
+            view = set_dossier.view(conn, TYPED_JOB, table)
+        return {f"{c.key}-{n}": text for n, row in enumerate(view.rows) for c, text in zip(view.table.columns, row, strict=True)}
+
+    def text(self, path: str = "") -> str:
+        return self.get(self.PAGE + path).get_data(as_text=True)
+
+    def test_every_table_opens_and_nothing_is_kept_where_nothing_was_changed(self) -> None:
+        for name in TABLES:
+            self.assertIn("Keep it as a version", self.text(f"/{name}"))
+            self.assertIn("Nothing was changed.", self.post(f"{self.PAGE}/{name}", **self.form(name)).get_data(as_text=True))
+        self.assertEqual(self.get(f"{self.PAGE}/nothing").status_code, 404)
+
+    def test_a_change_is_a_version_that_can_be_undone_gone_back_to_and_compared(self) -> None:
+        first = {**self.form("parts"), "nominal-0": "33k"}
+        self.assertEqual(self.post(f"{self.PAGE}/parts", **first).status_code, 303)
+        self.post(f"{self.PAGE}/bands", **{**self.form("bands"), "name-0": "long waves"})
+        self.assertIn("R1 › nominal: 22000 → 33000", self.text("/compare"))
+        self.assertIn("2 differences", self.text("/compare"))
+        self.assertEqual(self.post(f"{self.PAGE}/bands/undo").status_code, 303)
+        self.assertIn("1 difference", self.text("/compare"))
+        self.post(f"{self.PAGE}/bands/undo")  # of the undoing: what stood before it stands again
+        with self.workshop.store() as conn:
+            versions = set_dossier.view(conn, TYPED_JOB, "facts").versions
+        self.assertEqual(self.post(f"{self.PAGE}/facts/go-back", version=str(versions[-1].id)).status_code, 303)
+        self.assertIn("R1 › nominal", self.text("/compare"))
+        self.assertEqual(self.post(f"{self.PAGE}/facts/go-back", version="999").status_code, 404)
+
+    def test_what_contradicts_itself_is_refused_whole_with_every_fault_and_the_typed_stays(self) -> None:
+        form = {**self.form("bands"), "f_low_hz-0": "300k", "name-1": "middle"}
+        answer = self.post(f"{self.PAGE}/bands", **form)
+        self.assertEqual(answer.status_code, 422)
+        page = answer.get_data(as_text=True)
+        self.assertIn("is not above f_low_hz", page)
+        self.assertIn('value="middle"', page)
+        self.assertNotIn("middle", self.text("/bands"))
+
+    def test_a_run_keeps_the_dossier_it_was_begun_with(self) -> None:
+        run_id = self.begin_typed_run()
+        self.post(f"{self.PAGE}/parts", **{**self.form("parts"), "nominal-0": "33k"})
+        with self.workshop.desk(run_id).book() as book:
+            self.assertEqual(book.model.parts[0].nominal, 22e3)
+        self.assertIn("R1 › nominal", self.text(f"/compare?a=run-{run_id}&b=now"))
+
+    def test_a_newer_dossier_of_the_model_is_offered_and_loses_nothing_that_was_typed(self) -> None:
+        self.post(f"{self.PAGE}/parts", **{**self.form("parts"), "nominal-0": "33k"})
+        newer = dossiers.data("halvern-6b")
+        newer["description"] = "Second issue."
+        with self.workshop.store() as conn:
+            shelf_work.take_in_dossier(conn, json.dumps(newer).encode(), name="halvern-6b.json")
+        self.assertIn("There is a newer dossier of the Halvern 6B", self.text())
+        self.assertEqual(self.post(f"{self.PAGE}/facts/take-over").status_code, 303)
+        now = json.loads(self.get(f"{self.PAGE}.json").data)
+        self.assertEqual((now["description"], now["parts"][0]["nominal"]), ("Second issue.", 33e3))
+        self.assertNotIn("There is a newer dossier", self.text())

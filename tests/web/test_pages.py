@@ -54,7 +54,9 @@ class Shelf(PageTest):
 
 class Job(PageTest):
     def test_its_phases_are_shown_and_marked_by_hand(self) -> None:
-        self.post(f"/jobs/{TYPED_JOB}/phases", phase="verification", state="done")
+        refused = self.post(f"/jobs/{TYPED_JOB}/phases", phase="verification", state="done", remark="all well")
+        self.assertIn("done by hand is believed with a figure", refused.get_data(as_text=True))
+        self.post(f"/jobs/{TYPED_JOB}/phases", phase="verification", state="done", remark="25 µV for 50 mW on medium wave")
         text = self.get(f"/jobs/{TYPED_JOB}").get_data(as_text=True)
         self.assertIn('open again<span class="sr-only">: verification', text)
 
@@ -96,7 +98,8 @@ class BeforeAlignment(PageTest):
 
     def test_health_passes_by_what_was_measured_and_then_the_gate_opens(self) -> None:
         job = self.BOAT_HOUSE_JOB
-        self.post(f"{job}/phases", phase="safe start", state="done")
+        self.assertIn("0 of 29 parts are sound", self.get(job).get_data(as_text=True))  # said before anybody ticks it
+        self.post(f"{job}/phases", phase="safe start", state="done", remark="rail 236 V after ten minutes")
         text = self.post(f"{job}/phases", phase="health", state="done").get_data(as_text=True)
         self.assertIn("Health has not passed. Parts: 0 of 29 parts are sound; 29 to be measured. Bands: Still blank", text)
         for part in halvern.model().parts:
@@ -140,7 +143,7 @@ class Bands(PageTest):
         self.assertEqual(self.post(self.PATH, coupling="dummy aerial", **form).status_code, 303)
         text = self.get(self.PATH).get_data(as_text=True)
         self.assertRegex(text, r"Its aerial coil is open\. It needs 1\d dB more than its neighbours")
-        self.assertIn("To be found before aligning: medium wave.", text)
+        self.assertIn("To be found before aligning: medium wave (its aerial coil is open).", text)
         # sent again as it stands, nothing is entered twice
         with self.workshop.store() as conn:
             before = len(conn.execute("SELECT id FROM band_check").fetchall())
@@ -216,6 +219,13 @@ class BenchWithoutScript(PageTest):
         self.say("readings", reading="412", sure="yes")
         with self.workshop.desk(self.run_id).book() as book:
             self.assertEqual([r.value for r in book.seen.kept], [0.398, 412.0])
+
+    def test_the_first_readings_that_are_typed_each_say_which_way_to_go_on(self) -> None:
+        self.say("readings", reading="88m")
+        self.say("take")
+        self.assertIn("Turn the lower core of IFT2 a little, and read again.", self.say("readings", reading="88m"))
+        self.assertIn("It hardly moved. Turn further", self.say("readings", reading="88.2m"))
+        self.assertIn("Lower by 0.7 dB: turn it the other way", self.say("readings", reading="81.5m"))
 
     def test_a_crest_that_was_not_seen_is_asked_about(self) -> None:
         self.say("readings", reading="88m")

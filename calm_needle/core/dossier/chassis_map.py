@@ -5,7 +5,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import NamedTuple
 
-from calm_needle.core.dossier.model import Adjuster, Model, Side
+from calm_needle.core.dossier.model import Adjuster, Landmark, Model, Side
 
 KINDS = ("core", "trimmer", "padder", "trap", "preset", "test point")
 SAME_PLACE_MM = 4.0
@@ -45,8 +45,10 @@ def counts(model: Model, marks: Sequence[Mark]) -> list[Count]:
     return out
 
 
-def count_sentence(model: Model, marks: Sequence[Mark]) -> str:
-    """Return one sentence on what was found against what is on paper."""
+def count_sentence(model: Model, marks: Sequence[Mark], moved: Sequence[str] = ()) -> str:
+    """Return one sentence on what was found against what is on paper. moved: adjusters that were moved and are not back at their marks."""
+    if strangers := strangers_moved(model, moved):
+        return f"Moved, and on no paper: {', '.join(strangers)}. Back to its mark first; if it has none, mark it, and find out whose it is."
     if not marks:
         return "Nothing found yet: mark each adjuster where it is, before it is turned."
     missing = [label for count in counts(model, marks) for label in count.missing]
@@ -58,6 +60,27 @@ def count_sentence(model: Model, marks: Sequence[Mark]) -> str:
     if own:
         parts.append(f"Found and not on paper: {', '.join(own)}. It may belong to another system: not turned before it is known.")
     return " ".join(parts) or "All that is on paper was found, and nothing besides."
+
+
+def strangers_moved(model: Model, moved: Sequence[str]) -> list[str]:
+    """Return, of the adjusters that were logged as moved, those that no paper lists: of another system, or not known."""
+    known = {words.lower() for a in model.adjusters for words in (a.id, a.name)}
+    return [label for label in dict.fromkeys(moved) if label.strip().lower() not in known]
+
+
+def region_at(model: Model, *, x_mm: float, y_mm: float) -> str:
+    """Return how one calls a place on the chassis (mm from left and back, seen from above): the region it lies in, or what it is beside."""
+    for r in model.regions:
+        if r["x_mm"] <= x_mm <= r["x_mm"] + r["width_mm"] and r["y_mm"] <= y_mm <= r["y_mm"] + r["depth_mm"]:
+            return str(r["name"])
+    if not model.landmarks:
+        return ""
+
+    def away(m: Landmark) -> float:
+        wide, deep = (0.0, 0.0) if m.shape == "round" else (m.width_mm / 2.0, m.depth_mm / 2.0)
+        return math.dist((x_mm, y_mm), (m.x_mm + wide, m.y_mm + deep))
+
+    return f"beside {min(model.landmarks, key=away).label}"
 
 
 def neighbours(label: str, marks: Sequence[Mark]) -> list[str]:

@@ -14,6 +14,8 @@ from calm_needle.errors import UnknownName
 Side = Literal["above", "below"]
 Reads = Literal["level", "offset", "value"]
 TYPICAL_KAPPA = 0.7
+OF_A_SISTER = "a sister model's"  # the kind of papers whose targets are unverified until a reading here bears them out
+NOT_TUNED = ("power", "audio")  # kinds of stage whose windings are those of transformers and chokes
 TUNING_ID = "tuning"  # the dial of the set, where a step lets it move like any other adjuster
 
 
@@ -199,6 +201,11 @@ class Stage:
     devices: tuple[Mapping[str, Any], ...]
     test_points: tuple[Mapping[str, Any], ...]
 
+    @property
+    def called(self) -> str:
+        """Its kind, as one reads it: the file’s “if” is the IF."""
+        return self.kind.replace("if ", "IF ")
+
 
 @dataclass(frozen=True)
 class Model:
@@ -239,6 +246,13 @@ class Model:
         which = {"p": "primary", "s": "secondary"}.get(end)
         return next((a for a in self.adjusters if a.transformer == transformer and a.winding == which), None)
 
+    def work_of_winding(self, part: Part) -> str:
+        """Return what a winding does: tuned at the intermediate frequency, at the signal, or none of that (its stage's kind)."""
+        if self.core_of(part.id):
+            return "intermediate frequency"
+        kind = next((s.kind for s in self.stages if s.id == part.stage), "")
+        return kind if kind in NOT_TUNED else "signal"
+
     def coupling_of(self, transformer: str) -> float:
         """Return κ of a transformer's two windings, as the dossier has it, or what is typical of its class."""
         links = (
@@ -252,6 +266,11 @@ class Model:
         points = {p["id"] for p in self.raw.get("test_points", ())}
         points |= {p["id"] for stage in self.stages if stage.kind == "aerial" for p in stage.test_points}
         return next((s.set_up for g in self.groups for s in g.steps if s.set_up.goes_in in points), None)
+
+    def output_point(self) -> str:
+        """Return the test point at the loudspeaker: the last of the last audio stage; empty where the dossier names none."""
+        points = [str(p["id"]) for stage in self.stages if stage.kind == "audio" for p in stage.test_points]
+        return points[-1] if points else ""
 
     def oscillator_stage(self) -> str | None:
         """Return the stage that oscillates: one of that kind, or one of whose circuits is an oscillator; None where none does."""

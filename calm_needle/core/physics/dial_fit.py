@@ -38,10 +38,11 @@ BELIEVED: Mapping[str, float] = {"coil": 0.02, "trimmer": 0.2, "padder": 0.02, "
 TURNED: Mapping[str, float] = {"coil": 0.1, "trimmer": 0.8, "padder": 0.1}
 SUSPECTED = 0.25  # and of a part that is under suspicion
 # The same where the values are not this model's own papers': another maker's year of the same set, or what such bands usually have.
-PAPERS, SISTER, TYPICAL = "its papers", "a sister model’s papers", "typical values"
+PAPERS, SISTER, WORKED_OUT, TYPICAL = "its papers", "a sister model’s papers", "what was worked out at the bench", "typical values"
 BELIEFS: Mapping[str, Mapping[str, float]] = {
     PAPERS: BELIEVED,
     SISTER: {"coil": 0.05, "trimmer": 0.4, "padder": 0.05, "gang value": 0.02, "gang shape": 0.015},
+    WORKED_OUT: {"coil": 0.05, "trimmer": 0.4, "padder": 0.05, "gang value": 0.02, "gang shape": 0.015},
     TYPICAL: {"coil": 0.1, "trimmer": 0.8, "padder": 0.12, "gang value": 0.03, "gang shape": 0.03},
 }
 

@@ -15,6 +15,16 @@ class Resonance(NamedTuple):
     c_f: float
 
 
+class RealResonance(NamedTuple):
+    """A tuned circuit with what lies across the capacitor, and how far the one that was worked out can be off (%), at worst."""
+
+    f_hz: float
+    l_h: float
+    c_f: float
+    total_f: float
+    off_percent: float
+
+
 def resonant_frequency_hz(*, l_h: float, c_f: float) -> float:
     """Return the frequency (Hz) at which an ideal coil and capacitor resonate: 1 / (2 pi sqrt(L C)).
 
@@ -57,6 +67,35 @@ def complete(*, f_hz: float | None = None, l_h: float | None = None, c_f: float 
         assert c_f is not None
         return Resonance(f_hz, inductance_h(f_hz=f_hz, c_f=c_f), c_f)
     return Resonance(f_hz, l_h, capacitance_f(f_hz=f_hz, l_h=l_h))
+
+
+def complete_real(
+    *,
+    f_hz: float | None = None,
+    l_h: float | None = None,
+    c_f: float | None = None,
+    stray_f: float = 0.0,
+    l_percent: float = 0.0,
+    c_percent: float = 0.0,
+) -> RealResonance:
+    """Return all three of frequency, inductance and the capacitor that is fitted, with `stray_f` (wiring, the coil's own) across it.
+
+    l_percent, c_percent: how far the coil and the capacitor may be off what was given; a frequency is taken as exact. off_percent is to
+    first order and with both off the same way, within a tenth of itself up to 20 %. Raises OutOfRange, also where the strays alone are
+    more than the frequency allows.
+
+    >>> f"{complete_real(l_h=1e-3, c_f=92e-12, stray_f=8e-12, l_percent=4.0).off_percent:.1f}"
+    '2.0'
+    """
+    whole = complete(f_hz=f_hz, l_h=l_h, c_f=None if c_f is None else c_f + stray_f)
+    fitted = whole.c_f - stray_f
+    if not fitted > 0.0:
+        most = format_si(whole.c_f, unit="F", digits=3)
+        raise OutOfRange("stray_f", shown=format_si(stray_f, unit="F", digits=3), wanted=f"below {most}, which is all that resonates there")
+    share = fitted / whole.c_f
+    off_by = {"f_hz": (l_percent + c_percent * share) / 2.0, "l_h": c_percent * share, "c_f": l_percent / share}
+    wanted = "f_hz" if f_hz is None else "l_h" if l_h is None else "c_f"
+    return RealResonance(whole.f_hz, whole.l_h, fitted, whole.c_f, off_by[wanted])
 
 
 def detuning(*, f_hz: float, f0_hz: float, q_factor: float) -> float:

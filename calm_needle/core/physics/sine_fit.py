@@ -26,6 +26,7 @@ MOST_SAMPLES = 1_000_000  # twenty seconds at 48 kHz; a longer recording is judg
 FEWEST_PERIODS = 3.0
 ROUNDS = 30
 HARMONICS = 10
+EDGE_PERIODS = 2.0  # of the record, between a harmonic and half the rate
 # A clipped wave stands at its peak for several samples on end; a sine at full scale only touches it.
 FLAT, FLAT_RUN, CLIPPED_SHARE = 1e-5, 4, 2e-3
 
@@ -144,6 +145,12 @@ def _vertex(lines: Floats, k: int) -> float:
     return k + 0.5 * (a - c) / (a - 2.0 * b + c) if a - 2.0 * b + c else float(k)
 
 
+def harmonics_below(tone_hz: float, *, rate_hz: float, samples: int) -> list[int]:
+    """Return which harmonics to the tenth, the tone first, lie so far below half the rate that they can be fitted: one nearly at it, or at
+    nothing, is seen by its cosine or its sine alone, and would be found of any size."""
+    return [k for k in range(1, HARMONICS + 1) if k == 1 or k * tone_hz < rate_hz / 2.0 - EDGE_PERIODS * rate_hz / samples]
+
+
 def _harmonics(x: Floats, rate_hz: float, tone: Sine) -> float:
     """The r.m.s. value of the harmonics from the second to the tenth that lie below half the sampling rate.
 
@@ -152,7 +159,7 @@ def _harmonics(x: Floats, rate_hz: float, tone: Sine) -> float:
     """
     n = len(x)
     t = (np.arange(n) - (n - 1) / 2.0) / rate_hz
-    orders = [k for k in range(1, HARMONICS + 1) if k * tone.frequency_hz < rate_hz / 2.0]
+    orders = harmonics_below(tone.frequency_hz, rate_hz=rate_hz, samples=n)
     angles = [2.0 * math.pi * k * tone.frequency_hz * t for k in orders]
     columns = np.column_stack([*(f(a) for a in angles for f in (np.cos, np.sin)), np.ones(n)])
     found = np.linalg.lstsq(columns, x, rcond=None)[0]

@@ -20,7 +20,8 @@ class Phase(NamedTuple):
     short: how a bar names it. page: the screen that is its own, or "" for one worked through at the bench or by hand.
     words: what its page is for. gated: nothing of it begins before the set is sound. led: a run leads through its steps.
     noun: what its steps are about, in a sentence. if_needed: called for by a step that cannot be met, and not otherwise.
-    doors: the pages on which it is worked on or looked at.
+    doors: the pages on which it is worked on or looked at. by_hand: what is asked, with a figure, of somebody who says that it was done by
+    hand; empty where nothing is.
     """
 
     name: str
@@ -32,6 +33,7 @@ class Phase(NamedTuple):
     noun: str = "the set"
     if_needed: bool = False
     doors: tuple[Door, ...] = ()
+    by_hand: str = ""
 
 
 PHASES: tuple[Phase, ...] = (
@@ -44,6 +46,7 @@ PHASES: tuple[Phase, ...] = (
         "start",
         "behind a limiter, rung by rung, rails watched while they warm",
         doors=(Door("start", "the start and its log", "Start it safely"),),
+        by_hand="Which rails stood at how many volts, after how many minutes",
     ),
     Phase(
         "health",
@@ -53,11 +56,36 @@ PHASES: tuple[Phase, ...] = (
         doors=(Door("parts", "parts", "Sweep the parts"), Door("bands", "every band", "Every band")),
     ),
     Phase("fault finding", "Faults", if_needed=True, doors=(Door("guided", "guided work"), Door("repairs", "changes"))),
-    Phase("intermediate frequency", "IF", gated=True, led=True, noun="the IF strip"),
-    Phase("oscillator and dial", "Oscillator", gated=True, led=True, noun="the dial", doors=(Door("dial", "the dial, band by band"),)),
-    Phase("front end", "Front end", gated=True, led=True, noun="the front end"),
-    Phase("verification", "Verify", gated=True, led=True, noun="the set"),
-    Phase("record", "Record"),
+    Phase(
+        *("intermediate frequency", "IF"),
+        gated=True,
+        led=True,
+        noun="the IF strip",
+        by_hand="At which frequency it peaks, and what it gained",
+    ),
+    Phase(
+        *("oscillator and dial", "Oscillator"),
+        gated=True,
+        led=True,
+        noun="the dial",
+        doors=(Door("dial", "the dial, band by band"),),
+        by_hand="How far the dial is out, at which marks",
+    ),
+    Phase(*("front end", "Front end"), gated=True, led=True, noun="the front end", by_hand="Which level each band needs now, and what for"),
+    Phase(
+        *("verification", "Verify", "verify"),
+        words="by named definitions, with the covers on",
+        gated=True,
+        led=True,
+        noun="the set",
+        doors=(Door("verify", "measurements", "Verify it"),),
+        by_hand="What was measured, by which definition, its figures",
+    ),
+    Phase(
+        *("record", "Record", "job_record"),
+        words="the whole of it on one page, and its papers",
+        doors=(Door("job_record", "record and papers", "Record and certificate"),),
+    ),
 )
 PHASE_NAMES: tuple[str, ...] = tuple(phase.name for phase in PHASES)
 _BY_NAME = {phase.name: phase for phase in PHASES}

@@ -5,7 +5,7 @@ Nothing here is a sentence: page, print and file word it, each in its way.
 
 from typing import Literal, NamedTuple
 
-SectionName = Literal["before and after", "response", "dial", "rocking", "adjusters", "set up"]
+SectionName = Literal["as found", "before and after", "response", "dial", "rocking", "adjusters", "set up"]
 
 
 class Amount(NamedTuple):

@@ -185,6 +185,14 @@ class Series:
         known = [r.turns[adjuster] for r in self.watched if adjuster in r.turns]
         return known[-1] - known[0] if known else None
 
+    def tried(self, adjuster: str) -> tuple[float, float] | None:
+        """How far an adjuster was turned, end to end (turns), and between which readings' measures the needle swung; None where unknown."""
+        known = [(r.turns[adjuster], self.measure(r)) for r in self.watched if adjuster in r.turns]
+        if not known:
+            return None
+        turns, measures = zip(*known, strict=True)
+        return max(turns) - min(turns), max(measures) - min(measures)
+
     def response(self) -> list[tuple[float, float]]:
         """The swept response, rising in frequency: hertz and measure; the newest reading at a frequency counts."""
         newest = {r.generator_hz: self.measure(r) for r in self.swept if r.generator_hz}

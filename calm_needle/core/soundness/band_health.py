@@ -36,6 +36,9 @@ class BandReadings(NamedTuple):
     coil_ohm: float | None
     book_v: float | None = None  # the level that the papers give for the standard output, and with which coupling
     book_coupling: str = DUMMY_AERIAL
+    left_blank: str = ""  # why it is not measured; empty where nobody said
+    oscillator: Heard | None = None  # whether the oscillator was seen to run on it
+    noise_db: float | None = None  # by which a source in the room was above the set's own noise; None where none was
 
 
 def at_this_hour(*, f_low_hz: float, hour: int) -> str:
@@ -65,21 +68,26 @@ def judge_whole(rows: Sequence[BandReadings], verdicts: Mapping[str, Verdict], *
         proved = "Dead on every band, and the generator was heard on another set: it is this one. Look for what all bands share."
         return Verdict("watch", proved if generator_proved else said)
     blank = [b for b, v in verdicts.items() if v.state == "blank"]
-    if blank:
-        return Verdict("watch", f"Still blank: {', '.join(blank)}. Every band is heard, measured, and its aerial coil metered.")
-    bad = [b for b, v in verdicts.items() if v.state == "stop"]
+    left = f"Still blank: {', '.join(blank)}. Every band is heard, measured, and its aerial coil metered."
+    # The worst first: what is blank hides nothing that was found.
+    bad = [f"{b} ({v.sentence[:1].lower()}{v.sentence[1:].rstrip('.')})" for b, v in verdicts.items() if v.state == "stop"]
     if bad:
-        return Verdict("watch", f"To be found before aligning: {', '.join(bad)}.")
+        return Verdict("watch", f"To be found before aligning: {', '.join(bad)}.", (left,) if blank else ())
     watch = [b for b, v in verdicts.items() if v.state == "watch"]
     if watch:
-        return Verdict("watch", f"Look again at: {', '.join(watch)}.")
+        return Verdict("watch", f"Look again at: {', '.join(watch)}.", (left,) if blank else ())
+    if blank:
+        return Verdict("watch", left)
     return Verdict("good", "Every band is alive, about as sensitive as its neighbours, and its aerial coil is whole.")
 
 
 def _judge(row: BandReadings, ordered: Sequence[BandReadings], i: int) -> Verdict:
     stop, watch = [], []
-    if row.generator == "dead":
-        stop.append("Dead from the generator.")
+    if row.oscillator == "dead" and row.generator != "alive":
+        stop.append("Its oscillator was not seen to run.")
+    elif row.generator == "dead":
+        runs = " though its oscillator runs: look before the mixer" if row.oscillator == "alive" else ""
+        stop.append(f"Dead from the generator{runs}.")
     elif row.off_air == "dead" and row.generator is None:
         watch.append("Silent off air, which may be the hour; try the generator.")
     if row.coil_ohm is not None:
@@ -94,6 +102,8 @@ def _judge(row: BandReadings, ordered: Sequence[BandReadings], i: int) -> Verdic
             )
     if row.level_v is not None and math.isinf(row.level_v):
         stop.append("No level of the generator gives the standard output: alive is not sensitive.")
+    if row.noise_db is not None and row.level_v is not None:
+        watch.append(f"Room noise is {row.noise_db:.0f} dB above the set’s own: off with it, and read the level again.")
     watch += _against_neighbours(row, ordered, i)
     watch += _against_book(row)
     if stop or watch:
@@ -108,8 +118,10 @@ def _judge(row: BandReadings, ordered: Sequence[BandReadings], i: int) -> Verdic
         )
         if not known
     ]
+    if missing and row.left_blank:
+        return Verdict("watch", f"Left blank: {row.left_blank}.", (f"Not done: {', '.join(missing)}.",))
     if missing:
-        return Verdict("blank", f"Still to do: {', '.join(missing)}.")
+        return Verdict("blank", f"Still to do: {', '.join(missing)}; or say why not.")
     return Verdict("good", "Alive, as sensitive as its neighbours, coil whole.")
 
 

@@ -41,7 +41,7 @@ BY_ID: dict[str, Caution] = {
         Caution(
             "first-power",
             "First power",
-            "A limiter first, in rungs, each with a limit at which to stop. "
+            "A limiter first, in rungs, each with a limit at which to stop. Meters clipped on before it is switched on. "
             "The output loaded, the volume down; stand clear, and never leave it alone.",
         ),
         Caution("smoke", "Smoke or a hot smell", "Off at once. Note the time. Find its origin before power returns."),
@@ -61,6 +61,12 @@ BY_ID: dict[str, Caution] = {
             "mains-rated",
             "Parts at the mains",
             "By the same safety class, and flameproof for flameproof. An old metal rectifier that fails gives off poisonous fumes.",
+        ),
+        Caution(
+            "rectifier",
+            "Old metal rectifier",
+            "Never run to failure: its fumes are poisonous, so air the room. Silicon in its place gives more volts: a series "
+            "resistor, worked out first, keeps the rail where it was.",
         ),
         Caution(
             "unknown-stuff",

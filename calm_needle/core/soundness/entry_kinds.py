@@ -4,26 +4,46 @@ Each kind is a short form of named fields; `check` refuses what cannot stand in 
 open until something comes of it names the outcomes.
 """
 
-import math
-from collections.abc import Callable, Mapping
+import calendar
+import re
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Literal, NamedTuple
+from typing import Literal
 
 from calm_needle.core.form import Ask, read_form
-from calm_needle.core.quantities import format_beside, format_db, parse_si
+from calm_needle.core.pictures import Picture
+from calm_needle.core.procedure.phases import PHASE_NAMES
+from calm_needle.core.quantities import parse_si
+from calm_needle.core.soundness.entry_judges import (
+    COMES_TO,
+    LOOKED_AT,
+    SECTIONS,
+    judge_comparison,
+    judge_effect,
+    judge_gang_short,
+    judge_leads,
+    judge_noise,
+    judge_orientation,
+    judge_section,
+    judge_sections,
+    judge_sweep_of_control,
+    judge_taps,
+    judge_transformer,
+    judge_trials,
+    judge_warmth,
+    judge_worth,
+    settle_prediction,
+    taps_drawn,
+)
 from calm_needle.core.verdict import Verdict
 from calm_needle.errors import FieldsRefused, NotUnderstood
 
-WORTH_STOP = 1.0  # times the value: more than that is not spent without another reason
-WORTH_ASK = 0.6
-NOISY_DB = 6.0  # room noise above the set's own, at which a sensitivity measured here says little
-HOT_C, WARM_C, SOAKED_MIN = 110.0, 80.0, 10.0  # of carbon resistors and waxed parts on a bench at 20 °C
-SHORT_OHM = 10e3
-PLATE_OHM = 5.0
-
 OWN_PAPER = "this model’s own"  # targets from any other stay unverified
 
-ALIKE_PERCENT, APART_PERCENT = 10.0, 30.0  # of a reading in one set against the same in another of its kind
+NOTHING = "nothing"
+# How often the owner listens to a band, and how many times its usual tolerance a dial may then be out.
+EVERY_DAY = "every day"
+LISTENED: dict[str, float] = {EVERY_DAY: 1.0, "now and then": 2.0, "hardly ever": 4.0}
 
 Page = Literal["intake", "notes"]
 
@@ -35,7 +55,13 @@ def _field(name: str, label: str, hint: str = "", *, choices: tuple[str, ...] = 
 
 @dataclass(frozen=True)
 class EntryKind:
-    """A kind of entry: what it is called, why it is asked, its fields; outcomes: what ends it, where something does; judge: its figures."""
+    """A kind of entry: what it is called, why it is asked, its fields; outcomes: what ends it, where something does; judge: its figures.
+
+    proof: what is asked before it is ended, empty where nothing is; settle: which outcome a figure comes to, where that follows from what
+    was said (None where it does not). in_unit: fields that are in the unit that the field “unit” names; dates: fields that are days;
+    judge_all: what all its entries say together; reopens: why what was aligned is to be aligned again; draws: its figures as a picture;
+    bands: fields that name a band of the set.
+    """
 
     name: str
     title: str
@@ -43,66 +69,15 @@ class EntryKind:
     fields: tuple[Ask, ...]
     outcomes: tuple[str, ...] = ()
     page: Page = "intake"
-    judge: Callable[[Mapping[str, str]], Verdict] | None = None
-
-
-class Worth(NamedTuple):
-    """Cost to finish, least and most, what to do, and why."""
-
-    low: float
-    high: float
-    advice: str
-    sentence: str
-
-
-def _judge_worth(entry: Mapping[str, str]) -> Verdict:
-    worth = worth_it(entry)
-    states: dict[str, Literal["good", "watch", "stop"]] = {"go": "good", "ask": "watch", "stop": "stop"}
-    return Verdict(states[worth.advice], worth.sentence)
-
-
-def _judge_noise(entry: Mapping[str, str]) -> Verdict:
-    on, off = parse_si(entry["on_v"], unit="V"), parse_si(entry["off_v"], unit="V")
-    if off <= 0 or on <= 0:
-        return Verdict("watch", "An output of nothing says nothing: turn the volume up, and read both again.")
-    more = 20.0 * math.log10(on / off)
-    if more >= NOISY_DB:
-        return Verdict("stop", f"{format_db(more)} dB with it on: off with it before sensitivity is measured.")
-    return Verdict("good", f"{format_db(more)} dB with it on: it may stay.")
-
-
-def _judge_warmth(entry: Mapping[str, str]) -> Verdict:
-    degrees, minutes = parse_si(entry["degrees"], unit="°C"), parse_si(entry["minutes"], unit="")
-    if degrees >= HOT_C:
-        return Verdict("stop", f"{degrees:.0f} °C: it is too small for what it carries. Off, and fit one of twice the watts.")
-    if minutes < SOAKED_MIN:
-        return Verdict("watch", f"{degrees:.0f} °C after {minutes:.0f} min: look again after {SOAKED_MIN:.0f}.")
-    if degrees >= WARM_C:
-        return Verdict("watch", f"{degrees:.0f} °C: near what it bears; see what it carries against its rating.")
-    return Verdict("good", f"{degrees:.0f} °C: as it should be.")
-
-
-def _judge_comparison(entry: Mapping[str, str]) -> Verdict:
-    suspect, good = (parse_si(entry[name], unit=entry["unit"]) for name in ("suspect", "good"))
-    if good == 0:
-        return Verdict("watch", "The good one shows nothing: say of which place and with what it was read.")
-    off = 100.0 * (suspect / good - 1.0)
-    said = format_beside(off, "the good one’s")
-    said = f"{said[0].upper()}{said[1:]}"
-    if abs(off) <= ALIKE_PERCENT:
-        return Verdict("good", f"{said}: alike, as far as the two sets are the same.")
-    return Verdict("watch" if abs(off) <= APART_PERCENT else "stop", f"{said}. That the two are the same otherwise is assumed.")
-
-
-def _judge_gang_short(entry: Mapping[str, str]) -> Verdict:
-    here, away = parse_si(entry["ohm"], unit="Ω"), parse_si(entry["away_ohm"], unit="Ω")
-    if here >= SHORT_OHM:
-        return Verdict("good", "No short there.")
-    if away < SHORT_OHM:
-        return Verdict("watch", "Short everywhere: a trimmer, a coil still across it, or a bent tag; not the plates.")
-    if here < PLATE_OHM:
-        return Verdict("stop", "A hard short at one place: a plate touches there. Straighten it by eye against the light.")
-    return Verdict("stop", "A poor short at one place: dirt or swarf between the plates. Blow it out; do not burn it out.")
+    judge: Callable[[Mapping[str, str]], Verdict | None] | None = None
+    judge_all: Callable[[Sequence[Mapping[str, str]]], Verdict | None] | None = None
+    proof: str = ""
+    settle: Callable[[Mapping[str, str], str], str | None] | None = None
+    in_unit: tuple[str, ...] = ()
+    dates: tuple[str, ...] = ()
+    reopens: Callable[[Mapping[str, str]], str] | None = None
+    draws: Callable[[Mapping[str, str]], Picture | None] | None = None
+    bands: tuple[str, ...] = ()
 
 
 KINDS: dict[str, EntryKind] = {
@@ -114,7 +89,7 @@ KINDS: dict[str, EntryKind] = {
             "Targets from a sister model’s papers stay unverified until a reading here confirms them.",
             (
                 _field("title", "Paper", "service sheet, diagram, a tip and whose"),
-                _field("trust", "Is it", choices=(OWN_PAPER, "a sister model’s", "none: worked out at the bench")),
+                _field("trust", "Whose papers", choices=(OWN_PAPER, "a sister model’s", "none: worked out at the bench")),
                 _field("differences", "Differences met", optional=True),
             ),
         ),
@@ -126,6 +101,29 @@ KINDS: dict[str, EntryKind] = {
                 _field("use", "What is it for?", "one local station, the whole dial, on show"),
                 _field("bands", "Bands, the most wanted first"),
             ),
+        ),
+        EntryKind(
+            "listening",
+            "Band by band, where it is listened to",
+            "How exact each dial is made, and where its circuits are peaked; what that costs elsewhere stands beside it on the bench.",
+            (
+                _field("band", "Band"),
+                _field("often", "Listened to", choices=tuple(LISTENED)),
+                _field("at", "Mostly at", "909 kHz; empty: all over", unit="Hz", optional=True),
+            ),
+            bands=("band",),
+        ),
+        EntryKind(
+            "section",
+            "Sections of the chassis, looked over",
+            "Wiring against the papers, section by section: an old conversion may be half undone. What could not be read stays a risk.",
+            (
+                _field("section", "Section", "IF strip, underside, band switch"),
+                _field("found", "It is", choices=tuple(SECTIONS)),
+                _field("what", "What, or why not", "old solder on C14; the deck is hidden", optional=True),
+            ),
+            judge=judge_section,
+            judge_all=judge_sections,
         ),
         EntryKind(
             "earlier hands",
@@ -141,14 +139,33 @@ KINDS: dict[str, EntryKind] = {
                 _field("change", "The change"),
                 _field("reversible", "Can it be undone?", choices=("yes", "no")),
                 _field("agreed", "Who agreed, and when"),
+                _field("kept", "Where the original part is kept", "in a bag on the chassis", optional=True),
             ),
         ),
         EntryKind(
             "waiting",
             "Waited for",
             "What is held up by it, and what can go on meanwhile.",
-            (_field("item", "What"), _field("blocks", "Holds up"), _field("meanwhile", "Meanwhile", optional=True)),
+            (
+                _field("item", "What"),
+                _field("blocks", "Holds up", choices=(*PHASE_NAMES, NOTHING)),
+                _field("by", "Expected on", "2026-12-08; it is asked after then", optional=True),
+                _field("meanwhile", "Meanwhile", optional=True),
+            ),
             outcomes=("has come",),
+            dates=("by",),
+        ),
+        EntryKind(
+            "appointment",
+            "Appointments",
+            "Who comes or calls, and when: it stands among what falls due, and in the calendar.",
+            (
+                _field("what", "What", "the owner fetches it"),
+                _field("on", "Day", "2026-12-08"),
+                _field("at", "Hour", "14:30", optional=True),
+            ),
+            outcomes=("kept", "not kept"),
+            dates=("on",),
         ),
         EntryKind(
             "worth",
@@ -161,8 +178,9 @@ KINDS: dict[str, EntryKind] = {
                 _field("parts_low", "Parts, at least", unit=""),
                 _field("parts_high", "at most", unit=""),
                 _field("value", "What it is worth, done", unit=""),
+                _field("chance", "Chance that it comes good", "80 %; left empty: taken for sure", unit="%", optional=True),
             ),
-            judge=_judge_worth,
+            judge=judge_worth,
         ),
         EntryKind(
             "as found",
@@ -176,6 +194,19 @@ KINDS: dict[str, EntryKind] = {
             page="notes",
         ),
         EntryKind(
+            "moved",
+            "An adjuster that was moved",
+            "By mistake, or to see what it does. What it was aligned for is aligned again; one of another system goes back to its mark.",
+            (
+                _field("adjuster", "Adjuster", "its label on the map"),
+                _field("net", "Net turns, clockwise", "−0.5", unit="turn"),
+                _field("why", "Why", optional=True),
+            ),
+            outcomes=("back at its mark",),
+            page="notes",
+            reopens=lambda e: f"{e['adjuster']} was moved by {e['net']} turns",
+        ),
+        EntryKind(
             "came off",
             "Taken off, in order",
             "Shown backwards for putting it together again.",
@@ -183,6 +214,7 @@ KINDS: dict[str, EntryKind] = {
                 _field("item", "What", "knob, lead, screen"),
                 _field("where", "From where", "tag, side of the terminal, colour of the wire"),
                 _field("kept", "Kept in", optional=True),
+                _field("photograph", "Photograph", "its number", unit="", optional=True),
             ),
             outcomes=("back in its place",),
             page="notes",
@@ -194,6 +226,7 @@ KINDS: dict[str, EntryKind] = {
             (_field("what", "What"), _field("because", "Because of"), _field("test", "What would settle it")),
             outcomes=("confirmed", "cleared"),
             page="notes",
+            proof="What that test showed, with its figure",
         ),
         EntryKind(
             "prediction",
@@ -201,20 +234,29 @@ KINDS: dict[str, EntryKind] = {
             "Said now, looked at later: a prediction never checked teaches nothing.",
             (
                 _field("quantity", "Which figure"),
-                _field("expected", "What it will do", choices=("rise", "fall", "stay", "come to a value")),
-                _field("by", "By how much, or to what"),
-                _field("when", "Looked at when", "after the padder, at verification"),
+                _field("unit", "In", choices=("V", "A", "Ω", "F", "H", "Hz", "dB", "%")),
+                _field("now", "It is now"),
+                _field("expected", "What it will do", choices=("rise", "fall", "stay", COMES_TO)),
+                _field("by", "By how much, or to what", optional=True),
+                _field("when", "Looked at when", choices=tuple(LOOKED_AT)),
             ),
             outcomes=("hit", "missed"),
             page="notes",
+            proof="It is then",
+            settle=settle_prediction,
+            in_unit=("now", "by"),
         ),
         EntryKind(
             "worry",
             "Fault or normal?",
             "Decided by tests, not by feel.",
-            (_field("worry", "The worry", "too quiet between stations"), _field("tests", "Tests that would settle it")),
+            (
+                _field("worry", "The worry", "too quiet between stations"),
+                _field("tests", "Tests that would settle it", "sensitivity, gain of the last round, dial error, noise rise with an aerial"),
+            ),
             outcomes=("a fault", "a characteristic"),
             page="notes",
+            proof="What they showed, with figures",
         ),
         EntryKind(
             "cross-check",
@@ -233,13 +275,14 @@ KINDS: dict[str, EntryKind] = {
             "The same reading in a good set or on the sister part; that the two are the same is assumed.",
             (
                 _field("what", "What was read", "V2 anode, winding, dip"),
-                _field("unit", "In", choices=("V", "A", "Ω", "H", "F", "Hz")),
+                _field("unit", "In", choices=("V", "A", "Ω", "H", "F", "Hz", "dB", "%", "m", "°C", "W")),
                 _field("suspect", "Here"),
                 _field("good", "In the good one"),
                 _field("which", "Which is that", "serial, or the sister’s name"),
             ),
             page="notes",
-            judge=_judge_comparison,
+            judge=judge_comparison,
+            in_unit=("suspect", "good"),
         ),
         EntryKind(
             "room noise",
@@ -252,7 +295,7 @@ KINDS: dict[str, EntryKind] = {
                 _field("off_v", "with it off", unit="V"),
             ),
             page="notes",
-            judge=_judge_noise,
+            judge=judge_noise,
         ),
         EntryKind(
             "cleaned",
@@ -261,9 +304,15 @@ KINDS: dict[str, EntryKind] = {
             (
                 _field("item", "Switch, socket, control"),
                 _field("done", "What was done"),
-                _field("effect", "Effect", "a figure before and after"),
+                _field("effect", "Effect", "in words"),
+                _field("unit", "A figure, in", choices=("V", "dB", "Ω", "A"), optional=True),
+                _field("before", "before", optional=True),
+                _field("after", "and after", optional=True),
+                _field("moved", "Was a tuned part moved?", choices=("no", "yes"), optional=True),
             ),
             page="notes",
+            judge=judge_effect,
+            in_unit=("before", "after"),
         ),
         EntryKind(
             "warmth",
@@ -275,7 +324,7 @@ KINDS: dict[str, EntryKind] = {
                 _field("degrees", "It has", unit="°C"),
             ),
             page="notes",
-            judge=_judge_warmth,
+            judge=judge_warmth,
         ),
         EntryKind(
             "gang short",
@@ -288,7 +337,7 @@ KINDS: dict[str, EntryKind] = {
                 _field("away_ohm", "Ohms elsewhere", "“open” is 100M", unit="Ω"),
             ),
             page="notes",
-            judge=_judge_gang_short,
+            judge=judge_gang_short,
         ),
         EntryKind(
             "revived",
@@ -302,27 +351,106 @@ KINDS: dict[str, EntryKind] = {
             ),
             outcomes=("came back", "stayed away", "cause found"),
             page="notes",
+            proof="What was seen, over how long",
+            reopens=lambda e: f"{e['band']} came alive when {e['adjuster']} was screwed",
         ),
         EntryKind(
             "orientation",
             "Which way round, and marked what",
             "Devices turned the other way from the good board; photographs of both.",
-            (_field("device", "Device"), _field("marked", "Marked"), _field("direction", "Flat side or dot points to")),
+            (
+                _field("device", "Device"),
+                _field("marked", "Marked"),
+                _field("direction", "Flat side or dot points to", "the gang, the front, V2"),
+                _field("good", "on the good board, to", optional=True),
+                _field("photographs", "Photographs of both", "their numbers", optional=True),
+            ),
             page="notes",
+            judge=judge_orientation,
+        ),
+        EntryKind(
+            "transformer check",
+            "A transformer, three ways",
+            "Bare, loaded and as calculated agree, or say which is at fault; rectifier out for the bare reading.",
+            (
+                _field("winding", "Winding", "one half of the secondary"),
+                _field("now_v", "It gives now", unit="V"),
+                _field("bare_v", "bare, read earlier", unit="V", optional=True),
+                _field("calculated_v", "as calculated", unit="V", optional=True),
+            ),
+            page="notes",
+            judge=judge_transformer,
+        ),
+        EntryKind(
+            "dropper trial",
+            "A dropping resistor by trial",
+            "Each trial is kept; two of them give the next value, its current and its heat.",
+            (
+                _field("ohm", "Tried", unit="Ω"),
+                _field("out_v", "gives", unit="V"),
+                _field("wanted_v", "wanted", unit="V"),
+                _field("source_v", "Volts before it", "if they can be read", unit="V", optional=True),
+                _field("rating_w", "Its rating", unit="W", optional=True),
+            ),
+            page="notes",
+            judge_all=judge_trials,
+        ),
+        EntryKind(
+            "control swept",
+            "A control over its travel",
+            "Metered from one end to the other; the worst spot counts.",
+            (_field("part", "Control"), Ask("ohms", "Ohms on the way", "Ω", "five or more, parted by semicolons", many=True)),
+            page="notes",
+            judge=judge_sweep_of_control,
+        ),
+        EntryKind(
+            "taps",
+            "A winding’s taps",
+            "Each pair of tags; a tap that was taken for another shows in the sums.",
+            (_field("winding", "Winding"), _field("pairs", "Pairs with their ohms", "1-2 4.1; 2-3 12; 1-3 16")),
+            page="notes",
+            judge=judge_taps,
+            draws=taps_drawn,
+        ),
+        EntryKind(
+            "leads",
+            "The leads of the meter",
+            "Read once, and taken off every small value that is typed after it: a lead’s own picofarads and tenths of an ohm.",
+            (
+                _field("open_f", "Tips apart, where the part will be", "2.9 pF", unit="F", optional=True),
+                _field("short_ohm", "Tips together", "0.2", unit="Ω", optional=True),
+            ),
+            page="notes",
+            judge=judge_leads,
         ),
     )
 }
 
 
+def _is_day(words: str) -> bool:
+    written = re.fullmatch(r"(\d{4})-(\d\d)-(\d\d)", words)
+    year, month, day = map(int, written.groups()) if written else (0, 0, 0)
+    return year > 0 and 1 <= month <= 12 and 1 <= day <= calendar.monthrange(year, month)[1]
+
+
 def check(kind: EntryKind, form: Mapping[str, str]) -> dict[str, str]:
     """Return what was typed, field by field. Raises FieldsRefused with a sentence for each that cannot stand."""
     out, _, faults = read_form(kind.fields, form)
-    if kind.name == "comparison" and "unit" not in faults:
-        for name in {"suspect", "good"} - set(faults):
-            try:
-                parse_si(out[name], unit=out["unit"])
-            except NotUnderstood as fault:
-                faults[name] = str(fault)
+    for name in (n for n in kind.in_unit if out.get(n) and n not in faults and "unit" not in faults):
+        try:
+            parse_si(out[name], unit=out["unit"])
+        except NotUnderstood as fault:
+            faults[name] = str(fault)
+    for name in (n for n in kind.dates if out.get(n) and n not in faults):
+        if not _is_day(out[name]):
+            faults[name] = "Write the day as 2026-12-08."
+    if kind.judge and not faults:
+        try:
+            kind.judge(out)
+        except NotUnderstood as fault:
+            faults[kind.fields[-1].name] = str(fault)
+    if out.get("expected") == COMES_TO and not out.get("by"):
+        faults.setdefault("by", "To what? It is judged against that.")
     if not faults and kind.name == "worth":
         for low, high in (("hours_low", "hours_high"), ("parts_low", "parts_high")):
             if parse_si(out[high], unit="") < parse_si(out[low], unit=""):
@@ -330,16 +458,3 @@ def check(kind: EntryKind, form: Mapping[str, str]) -> dict[str, str]:
     if faults:
         raise FieldsRefused(faults)
     return out
-
-
-def worth_it(entry: Mapping[str, str]) -> Worth:
-    """Return the cost to finish with its range, against what the set is worth. entry: as check() returned it."""
-    number = {k: parse_si(entry[k], unit="") for k in ("hours_low", "hours_high", "rate", "parts_low", "parts_high", "value")}
-    low = number["hours_low"] * number["rate"] + number["parts_low"]
-    high = number["hours_high"] * number["rate"] + number["parts_high"]
-    said = f"{low:.0f} to {high:.0f} to finish, against {number['value']:.0f}."
-    if low > WORTH_STOP * number["value"]:
-        return Worth(low, high, "stop", f"{said} Even the least is more than it is worth: stop, unless it is wanted for itself.")
-    if high > WORTH_ASK * number["value"]:
-        return Worth(low, high, "ask", f"{said} It may come to most of what it is worth: must-pass tests first, then ask the owner.")
-    return Worth(low, high, "go", f"{said} Go on.")

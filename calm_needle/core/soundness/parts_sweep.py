@@ -4,11 +4,13 @@ Verdicts are by the part's own tolerance and the meter's. Near: beyond the toler
 """
 
 import math
-from collections.abc import Iterable, Mapping, Sequence
+import re
+import statistics
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from typing import Literal, NamedTuple
 
 from calm_needle.core.physics.parts import tolerance
-from calm_needle.core.quantities import format_db, format_si
+from calm_needle.core.quantities import format_beside, format_db, format_si
 from calm_needle.core.verdict import State, Verdict
 
 Kind = Literal["resistor", "capacitor", "winding", "control", "insulation", "contact", "device"]
@@ -24,8 +26,13 @@ UNITS: dict[str, str] = {
 AT_LEAST, AT_MOST = ("insulation", "device"), ("contact",)  # kinds with one limit: the drawn value is the limit
 # What a usual bench meter is sure to: of the reading (%), and at least (in the unit). A few picofarads are the leads'.
 METER: dict[str, tuple[float, float]] = {"resistor": (1.0, 0.2), "capacitor": (2.0, 2e-12), "winding": (1.0, 0.2), "control": (1.0, 0.2)}
+# The same once the leads were read too: the least, for two readings of one meter.
+ZEROED: dict[str, float] = {"resistor": 0.07, "capacitor": 0.7e-12, "winding": 0.07, "control": 0.07}
 SAME_MARK = 0.02  # two values nearer than this are one value
 NEAR = 1.5  # times the tolerance
+WITHOUT_LEADS = 50.0  # times the leads' share, below which a value is said to be without it
+OTHER_VALUE = 0.35  # of the drawn one, up to which another that is fitted may be a production change
+CLASS_FROM, CLASS_PERCENT = 4, 5.0  # parts from which a kind is spoken of as a class, and how far its mean is then off
 PASSES_OF_WEAK = 2  # sweeps that a kind known to be weak must pass; one lucky one clears nothing
 
 
@@ -47,12 +54,15 @@ class Part(NamedTuple):
 
 
 class Measured(NamedTuple):
-    """One measurement: the value (SI; infinite for open), whether in circuit, whether the part was new then, what is printed on it."""
+    """One measurement: the part's own value (SI; infinite for open), whether in circuit, whether the part was new then, what is printed on
+    it; leads: what was taken off for the meter's leads (SI), zero where they were not read.
+    """
 
     value: float
     in_circuit: bool
     replaced: bool
     marked: float | None = None
+    leads: float = 0.0
 
 
 class Tally(NamedTuple):
@@ -79,9 +89,22 @@ def judge_part(part: Part, measured: Sequence[Measured]) -> Verdict:
     said = _judge_value(part, since)
     marked = next((m.marked for m in reversed(since) if m.marked), None)
     if marked and abs(marked / part.nominal - 1.0) > SAME_MARK:
-        other = f"Marked {shown(part, marked)}, drawn {shown(part, part.nominal)}: another value is fitted."
-        return Verdict("near" if said.state == "in" else said.state, f"{other} {said.sentence}")
+        return _judge_other_value(part, last, marked, said)
     return said
+
+
+def _judge_other_value(part: Part, last: Measured, marked: float, said: Verdict) -> Verdict:
+    """The verdict on a part that is marked otherwise than it is drawn: against both, and whether to replace it, leave it, or ask."""
+    off = 100.0 * (last.value / marked - 1.0)
+    fitted = f"Marked {shown(part, marked)}, drawn {shown(part, part.nominal)}: another value is fitted"
+    other = f"{fitted}, {format_beside(off, 'its marking')}."
+    if abs(off) > part.tolerance_percent * NEAR:
+        return Verdict("out", f"{other} It has left its own marking too: replace it, by what is drawn.")
+    if said.state == "in":
+        return Verdict("near", f"{other} Within what is drawn all the same: leave it.")
+    change = f"{other} Sound, and {said.sentence.rstrip('.')} beside the drawing: a production change, or somebody’s."
+    state: State = "near" if abs(marked / part.nominal - 1.0) <= OTHER_VALUE else said.state
+    return Verdict(state, f"{change} Ask before it is replaced.")
 
 
 def _judge_limit(part: Part, value: float) -> Verdict:
@@ -99,9 +122,12 @@ def _judge_limit(part: Part, value: float) -> Verdict:
 def _judge_value(part: Part, since: Sequence[Measured]) -> Verdict:
     last = since[-1]
     percent, least = METER[part.kind]
+    least = ZEROED[part.kind] if last.leads else least
     unsure = max(percent, 100.0 * least / last.value if last.value else 100.0)
     found = tolerance(nominal=part.nominal, measured=last.value, tolerance_percent=part.tolerance_percent, meter_percent=min(unsure, 1e6))
     said = f"{format_db(found.deviation_percent)}\u00a0%"
+    if last.leads and last.leads * WITHOUT_LEADS > last.value:
+        said += f" without the leads’ {shown(part, last.leads)}"
     if "cannot say" in found.verdict:
         return Verdict("cannot say", f"{said}, but the meter is sure to {unsure:.0f}\u00a0% only.")
     if not found.within:
@@ -127,6 +153,57 @@ def tally(verdicts: Iterable[Verdict]) -> Tally:
     """Return how many verdicts there are of each kind."""
     states = [v.state for v in verdicts]
     return Tally(len(states), *(states.count(s) for s in ("in", "near", "out", "cannot say", "blank")))
+
+
+class Class(NamedTuple):
+    """How the parts of one kind have aged together: how many were measured, the mean and the spread of how far they are off (%), the worst
+    part with how far it is off."""
+
+    kind: str
+    measured: int
+    mean_percent: float
+    spread_percent: float
+    worst: str
+    worst_percent: float
+
+    @property
+    def words(self) -> str:
+        """How one says it; with what it makes of those that were not measured."""
+        mean, worst = (f"{format_db(p)}\u00a0%" for p in (self.mean_percent, self.worst_percent))
+        said = f"{self.measured} {self.kind}s: {mean} in the mean, spread {self.spread_percent:.1f}\u00a0%, worst {self.worst} {worst}."
+        chance = 1.5 * self.spread_percent / math.sqrt(self.measured)
+        if self.measured >= CLASS_FROM and abs(self.mean_percent) > max(CLASS_PERCENT, chance):
+            return f"{said} They have drifted as a class: those still to be measured probably have too."
+        return said
+
+
+def classes(parts: Sequence[Part], values: Mapping[str, float]) -> list[Class]:
+    """Return how each kind whose value is drawn has aged, of those that were measured (by part, SI); open ones count for nothing."""
+    out = []
+    for kind in METER:
+        off = {
+            p.id: 100.0 * (values[p.id] / p.nominal - 1.0)
+            for p in parts
+            if p.kind == kind and p.id in values and math.isfinite(values[p.id])
+        }
+        if len(off) >= 2:
+            worst = max(off, key=lambda name: abs(off[name]))
+            out.append(Class(kind, len(off), statistics.fmean(off.values()), statistics.stdev(off.values()), worst, off[worst]))
+    return out
+
+
+def beside(parts: Sequence[Part], touched: Collection[str], places: Collection[str]) -> set[str]:
+    """Return the parts that stand beside what was changed, or where earlier hands have been: of one region with it, and suspect too.
+
+    touched: parts that were changed; places: what was written of where earlier hands have been.
+    """
+    regions = {p.region for p in parts if p.id in touched}
+    regions |= {p.region for p in parts for place in places if p.region.lower() in place.lower() or _named(p, place)}
+    return {p.id for p in parts if p.region in regions and p.id not in touched}
+
+
+def _named(part: Part, words: str) -> bool:
+    return part.id.lower() in re.findall(r"[a-z0-9-]+", words.lower())
 
 
 def judge_sweep(parts: Sequence[Part], verdicts: Mapping[str, Verdict]) -> Verdict:

@@ -1,12 +1,33 @@
 """Changes made to a set: one at a time with a quick test after each, and who gets the credit."""
 
 from collections.abc import Mapping, Sequence
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 # What can be done to a part; those after which its old measurements no longer count.
 KINDS = ("replaced", "wound anew", "mended", "cleaned", "moved")
 NEW = ("replaced", "wound anew")
+UNDER_THE_IRON = (*NEW, "mended")
 OUTCOMES = ("better", "as before", "worse")
+
+
+class Detail(NamedTuple):
+    """Something that is written down with a change of a kind, and cannot be found out afterwards: its field, what is asked, its choices."""
+
+    name: str
+    label: str
+    choices: tuple[str, ...] = ()
+
+
+DIRECTION = ("clockwise", "anticlockwise")
+# What is demanded with each kind of change; each goes into its words.
+DETAILS: dict[str, tuple[Detail, ...]] = {
+    "wound anew": (
+        Detail("direction", "Direction, seen from the free end", DIRECTION),
+        Detail("start_lead", "start goes to"),
+        Detail("finish_lead", "finish goes to"),
+    ),
+}
+OLD_PART = ("not said", "kept with the set", "kept elsewhere", "thrown away")
 
 
 class QuickTest(NamedTuple):
@@ -27,6 +48,34 @@ class Repair(NamedTuple):
     words: str
     at_utc: str
     test: QuickTest | None
+
+
+class Fault(NamedTuple):
+    """A fault of the set: its part's name, when it was found, and what became of it."""
+
+    name: str
+    found_utc: str
+    state: Literal["open", "changed, not tested since", "closed"]
+    words: str
+
+
+def in_the_order_found(found: Mapping[str, str], *, names: Mapping[str, str], repairs: Sequence[Repair]) -> list[Fault]:
+    """Return the faults that were found, oldest first, each closed by the retest after its own change and by nothing else.
+
+    found: part to when it was first found to be out; names: what each is called.
+    """
+    waiting = {r.id for r in untested(repairs)}
+    out = []
+    for part, at_utc in sorted(found.items(), key=lambda item: item[1]):
+        mended = [r for r in repairs if r.part == part and r.at_utc >= at_utc and r.what in UNDER_THE_IRON]
+        if not mended:
+            out.append(Fault(names.get(part, part), at_utc, "open", ""))
+            continue
+        test = next((r.test for r in repairs if r.id >= mended[-1].id and r.test), None)
+        closed = test is not None and mended[-1].id not in waiting
+        said = f"{test.outcome}: {test.words}" if test else ""
+        out.append(Fault(names.get(part, part), at_utc, "closed" if closed else "changed, not tested since", said))
+    return out
 
 
 def untested(repairs: Sequence[Repair]) -> list[Repair]:

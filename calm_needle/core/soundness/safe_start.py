@@ -34,12 +34,14 @@ class Rung(NamedTuple):
 
 
 class Point(NamedTuple):
-    """A rail to be read: its id and name, expected volts and tolerance (%), or None where the papers do not say."""
+    """A rail to be read: its id and name, expected volts and tolerance (%), or None where the papers do not say; from where that is known,
+    empty for the model's own papers."""
 
     id: str
     name: str
     expected_v: float | None
     tolerance_percent: float
+    source: str = ""
 
 
 class Logged(NamedTuple):
@@ -105,6 +107,22 @@ def stand(log: Iterable[Logged], *, rungs: Sequence[Rung]) -> Start:
             case "finish":
                 finished = True
     return Start(rung, stopped, tuple(currents), {k: tuple(v) for k, v in rails.items()}, finished, since_s)
+
+
+def borne_out(log: Iterable[Logged], *, rungs: Sequence[Rung], points: Sequence[Point]) -> dict[str, bool]:
+    """Return for each point that was read warm at full power whether what should stand there stood there, as it was last read."""
+    found: dict[str, bool] = {}
+    named = {p.id: p for p in points}
+    rung, since_s = -1, 0.0
+    for entry in log:
+        if entry.kind == "rung":
+            rung, since_s = int(entry.detail["rung"]), entry.t_s
+        elif entry.kind in ("off", "cause", "smoke"):
+            rung = -1
+        point = named.get(str(entry.detail.get("point"))) if entry.kind == "rail" else None
+        if point and point.expected_v and rung >= 0 and rungs[rung].share == 1.0 and entry.t_s - since_s >= rungs[rung].heats_s:
+            found[point.id] = judge_rail(float(entry.detail["v"]), point=point, share=1.0).state == "good"
+    return found
 
 
 def minutes_at_full(start: Start, *, rungs: Sequence[Rung]) -> float:

@@ -1,6 +1,7 @@
 """The practice set itself as something that can be reached: adjusters, wax, power, parts, band and tuning, where leads and probes are."""
 
 import json
+import math
 from collections.abc import Callable
 
 from calm_needle.core.scpi import Command, read_number
@@ -25,7 +26,8 @@ class Hands(StandIn):
     def __init__(self, receiver: PracticeReceiver, *, keep: Callable[[], None]) -> None:
         super().__init__()
         self._receiver, self._keep = receiver, keep
-        self.parameters |= {"TURN": 2, "PROBes": 3, "PART:FIT": 2, "PART:WIND": 3, "PART:ACRoss": 2, "CLIP": 2, "SWITch": 2, "LEAD:PADS": 8}
+        self.parameters |= {"TURN": 2, "PROBes": 3, "CLIP": 2, "SWITch": 2, "LEAD:PADS": 8}
+        self.parameters |= {"PART:FIT": 2, "PART:WIND": 3, "PART:ACRoss": 2, "PART:FORMer": 1}
         self.commands |= {
             "ADJusters": lambda _: ",".join(self._receiver.adjusters),
             "TURN": self._turn,
@@ -49,6 +51,7 @@ class Hands(StandIn):
             "PART:FIT": self._fit,
             "PART:WIND": self._wind,
             "PART:ACRoss": self._across,
+            "PART:FORMer": self._former,
         }
 
     def _adjuster(self, command: Command) -> Adjuster:
@@ -255,6 +258,16 @@ class Hands(StandIn):
         self._receiver.parts.wind(name, turns=turns, wire_diameter_m=wire_m)
         self._receiver.retune()
         self._keep()
+
+    def _former(self, command: Command) -> str:
+        name, _ = self._part_and(command, 0)
+        data = self._receiver.parts.data(name)
+        if "former" not in data:
+            raise Refusal(-241, f"Hardware missing: nobody has measured the former of {name[:40]}")
+        former = data["former"]
+        # As drawn, whatever became of it: an open winding's wire is still the wire it was wound with.
+        ohm_a_metre = data["nominal"] / (math.pi * former["mean_diameter_m"] * former["turns"])
+        return ",".join(f"{v:.4E}" for v in (former["mean_diameter_m"], former["length_m"], former["depth_m"], ohm_a_metre))
 
     def _across(self, command: Command) -> None:
         name, value = self._part_and(command, 1)

@@ -264,8 +264,8 @@ class PracticeReceiver:
 
     @property
     def _granted(self) -> bool:
-        """Whether its power is taken for granted, all of it: nobody has switched it on by a safe start yet, or no circuit is known."""
-        return self.supply is None or not self.supply.was_on or not self._drawn_slopes
+        """Whether its power is taken for granted, all of it: nobody has switched it on by a safe start yet, or its circuit is senseless."""
+        return self.supply is None or not self.supply.was_on or self._drawn_slopes is None
 
     def _alive(self) -> dict[str, float]:
         """Return what each valve does, times what it would in a set as drawn, by the winding that feeds it: by rails and emission.
@@ -279,8 +279,9 @@ class PracticeReceiver:
             return {"": 0.0}
         now = self.clock()
         if not 0.0 <= now - self._slopes[0] < SLOPES_STAND_S:
-            slopes = self.supply.slopes()
-            alive = {winding: slopes.get(winding, 0.0) / drawn for winding, drawn in self._drawn_slopes.items()}
+            drawn_slopes = self._drawn_slopes or {}
+            slopes = self.supply.slopes() if drawn_slopes else {}
+            alive = {winding: slopes.get(winding, 0.0) / drawn for winding, drawn in drawn_slopes.items()}
             self._slopes = now, {**alive, "": self.supply.emission()}
         return self._slopes[1]
 
@@ -319,6 +320,7 @@ class PracticeReceiver:
             "dial_hz": self.dial.dial_hz,
             "switches": self.switches,
             "share": self.supply.share if self.supply else None,
+            "warmth": self.supply.warmth() if self.supply else None,
             "was_on": bool(self.supply and self.supply.was_on),
             "cores": {
                 name: {"position_turns": a.position_turns, "tool_turns": a.tool_turns, "waxed": a.waxed}
@@ -338,6 +340,8 @@ class PracticeReceiver:
             self.dial.select(str(state["band"]))
         if self.supply and state.get("share"):
             self.supply.power(float(state["share"]))
+        if self.supply and state.get("warmth"):
+            self.supply.warmed(*(float(w) for w in state["warmth"]))
         if self.supply and state.get("was_on"):
             self.supply.was_on = True
         for name, kept in state.get("cores", {}).items():

@@ -36,6 +36,14 @@ class Supply:
         self.share, self._since_s = share, self._clock()
         self.was_on = self.was_on or share > 0.0
 
+    def warmth(self) -> tuple[float, float]:
+        """Return how warm its heaters are (0..1), and how long its parts have warmed (s)."""
+        return self._heaters(), self.heated_s()
+
+    def warmed(self, heaters: float, heated_s: float) -> None:
+        """Let it be as warm as that from now on."""
+        self._warm, self._heat_s, self._since_s = heaters, heated_s, self._clock()
+
     def heated_s(self) -> float:
         """Return how long the set's parts have warmed, in seconds at full power; off, it is cold again after some minutes."""
         passed = self._clock() - self._since_s
@@ -126,10 +134,10 @@ class Supply:
         return self._last
 
 
-def drawn_slopes(model: Model) -> dict[str, float]:
+def drawn_slopes(model: Model) -> dict[str, float] | None:
     """Return the slopes of a model's valves (S) with every part as drawn, once it is warm: what its gains are meant for.
 
-    Valves that are cut off as drawn are left out, and all of them where no state of the circuit is found: nothing follows from it then.
+    Valves that are cut off as drawn are left out. None where no state of the circuit is found: nothing follows from it then.
     """
     clock = [0.0]
     supply = Supply(model, TrueParts.drawn(model), clock=lambda: clock[0])
@@ -138,4 +146,4 @@ def drawn_slopes(model: Model) -> dict[str, float]:
     try:
         return {winding: slope for winding, slope in supply.slopes().items() if slope > 0}
     except ArithmeticError:
-        return {}
+        return None

@@ -8,6 +8,7 @@ from dataclasses import asdict
 from typing import Any, NamedTuple
 
 from calm_needle.bench.kinds import KINDS, STATE_WORDS
+from calm_needle.core.dossier.fit import set_card
 from calm_needle.core.dossier.model import Adjuster
 from calm_needle.core.procedure.advice import Advice
 from calm_needle.core.procedure.judge import Marks, Standing
@@ -127,6 +128,7 @@ def page(book: RunBook, bench: LiveBench | None, in_hand: str | None) -> dict[st
         "run": book.run,
         "job": book.job,
         "model": model,
+        "card": set_card(model),
         "stage": state.stage,
         "step": step,
         "kind": kind,
@@ -140,7 +142,7 @@ def page(book: RunBook, bench: LiveBench | None, in_hand: str | None) -> dict[st
         "offers": kind.offers(step) if kind and step and state.stage == "step" else (),
         "decision": book.rounds_verdict() if about_rounds else None,
         "choices": decision_view(book.decision()),
-        "listens": format_plain(book.asked["listens_hz"], unit="Hz") if book.asked.get("listens_hz") else "",
+        "listens": format_plain(listens_hz, unit="Hz") if (listens_hz := book.listens_hz) else "",
         "gains": gains(book) if about_rounds else [],
         "thread": thread(book),
         "thread_title": thread_title(book),

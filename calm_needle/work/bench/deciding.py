@@ -12,6 +12,7 @@ from calm_needle.core.procedure.run import RunState
 from calm_needle.errors import FieldsRefused
 from calm_needle.store import runs
 from calm_needle.work.jobs.carriers import known_carriers
+from calm_needle.work.jobs.wishes import wished
 
 STRIP_PHASE = "intermediate frequency"
 
@@ -31,9 +32,17 @@ def decision_of(conn: sqlite3.Connection, *, model: Model, state: RunState, job_
         "means": state.plan.means,
         "strip_hz": strip_hz(conn, job_id),
         "carriers": known_carriers(conn),
+        **wishes_here(conn, model=model, state=state, job_id=job_id),
         **asked,
     }
     return DECISIONS[group.decides](model, state, group, known)
+
+
+def wishes_here(conn: sqlite3.Connection, *, model: Model, state: RunState, job_id: int) -> dict[str, Any]:
+    """Return what the owner wants of the band that the group in hand is about, as a decision takes it; empty where it is about none."""
+    group = state.plan.group(state.place.group_id) if state.place else None
+    tuning = group.steps[0].set_up.tuning if group and group.steps else None
+    return wished(conn, job_id, model, tuning.band) if tuning and tuning.band else {}
 
 
 def option_of(decision: Decision | None, choice: str) -> Option:

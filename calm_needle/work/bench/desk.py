@@ -20,9 +20,10 @@ TIDINGS_S = 5.0  # a stream says that it lives at least so often
 
 
 class Desk:
-    """One run with a lock around it. Every method may be called from any thread."""
+    """One run with a lock around it. Every method may be called from any thread. The connection is the desk's from now on."""
 
     def __init__(self, conn: sqlite3.Connection, run_id: int, bench: LiveBench) -> None:
+        self._conn = conn
         self._book = RunBook(conn, run_id)
         self.run_id = run_id
         self._bench = bench
@@ -88,11 +89,16 @@ class Desk:
         with self._lock:
             return self._see()
 
-    def close(self) -> None:
+    def end_waiting(self) -> None:
         """Let go of everybody who waits for news: the program ends."""
         with self._news:
             self.closed = True
             self._news.notify_all()
+
+    def close(self) -> None:
+        """Close the book once nobody has it in hand."""
+        with self._lock:
+            self._conn.close()
 
     def act(self, here: str, do: Callable[[RunBook], Any]) -> Any:
         """Do something to the book, provided the page showed where the run is; then tell everybody.

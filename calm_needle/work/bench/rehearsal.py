@@ -143,7 +143,7 @@ def _do_step(bench: _Bench) -> None:
         remembered = random.Random(f"{bench.seed} back {len(book.state.visits)}").gauss(0.0, REMEMBERED_TURNS)
         receiver.turn(core, began_at + remembered - receiver.adjusters[core].position_turns)
     if core and (last := book.standing()) and last.nothing:
-        book.no_peak()
+        book.no_peak(sure=True)
     else:
         book.skip("not to be had in a rehearsal")
 

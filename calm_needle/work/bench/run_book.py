@@ -14,6 +14,7 @@ from calm_needle.core.dossier.read import read_model, resolved_group
 from calm_needle.core.procedure.decision import Decision
 from calm_needle.core.procedure.forecast import Pair
 from calm_needle.core.procedure.judge import Moment, Standing
+from calm_needle.core.procedure.kinds.level import why_not_dead, why_not_this_core
 from calm_needle.core.procedure.level_keeper import LevelMove
 from calm_needle.core.procedure.plan import Plan, plan_data, read_plan
 from calm_needle.core.procedure.rounds import RoundsVerdict, judge_rounds
@@ -23,7 +24,7 @@ from calm_needle.core.quantities import Quantity
 from calm_needle.errors import CalmNeedleError, FieldsRefused, NotFound, RunMovedOn
 from calm_needle.store import runs, shelf
 from calm_needle.store.db import transaction
-from calm_needle.work.bench.deciding import decision_of, option_of
+from calm_needle.work.bench.deciding import decision_of, option_of, wishes_here
 from calm_needle.work.bench.visit_readings import VisitReadings
 from calm_needle.work.clock import now_utc, seconds
 from calm_needle.work.house_style import style_of
@@ -134,6 +135,12 @@ class RunBook:
         if self._decided is None or self._decided[0] != key:  # worked out once, however many parts of a page ask
             self._decided = key, decision_of(self._conn, model=self.model, state=self.state, job_id=self.job.id, asked=about)
         return self._decided[1]
+
+    @property
+    def listens_hz(self) -> float | None:
+        """Where the owner listens on the band in hand: as a person has just said, or as intake has it."""
+        known: dict[str, float | None] = wishes_here(self._conn, model=self.model, state=self.state, job_id=self.job.id) | self.asked
+        return known.get("listens_hz")
 
     # What a person does.
 
@@ -284,17 +291,24 @@ class RunBook:
                 self._find(f"IF strip, {self.step.title.lower()}" if self.step else "IF strip", *standing.finding)
             self._add_act("take", {**self._here(), **detail})
 
-    def no_peak(self) -> None:
-        """Record that the adjuster in hand has no peak, as a finding, and go on."""
+    def no_peak(self, *, sure: bool = False) -> None:
+        """Record that the adjuster in hand has no peak, as a finding, and go on. Raises NotSureEnough while wax may hold it."""
         self._expect("step")
         step = self.step
         assert step is not None and step.adjusters
         adjuster, standing = self.model.adjuster(step.adjusters[0]), self.standing()
         if standing is None or standing.nothing is None:
             raise FieldsRefused({"reading": "At this step there is nothing that could be missing. Take it, or leave it out with a reason."})
+        why_not = [] if adjuster.id in self.state.waxed_cleared else [why_not_dead(adjuster, standing.verdict)]
+        net, tried = self.seen.series.turns_of(adjuster.id), self.seen.series.tried(adjuster.id)
+        if net is None:  # nobody but the hand knows which core it turned
+            why_not.append(why_not_this_core(self.placed_model(), adjuster))
+        if not sure and any(why_not):
+            raise NotSureEnough(" ".join([*filter(None, why_not), "Say “no peak” all the same?"]))
         with self._acting():
             self._find(adjuster.name, *standing.nothing)
-            self._add_act("no_peak", {**self._here(), "verdict": standing.verdict, "net_turns": self.seen.series.turns_of(adjuster.id)})
+            seen = {"adjuster": adjuster.id, "net_turns": net, **({"tried_turns": tried[0], "swung": tried[1]} if tried else {})}
+            self._add_act("no_peak", {**self._here(), "verdict": standing.verdict, **seen})
 
     def skip(self, reason: str) -> None:
         """Leave the step out, with a reason."""
@@ -390,6 +404,24 @@ class RunBook:
         if all(r.id != reading_id or r.struck for r in self.seen.kept):
             raise NotFound("reading of this step that still counts", reading_id)
         runs.strike(self._conn, reading_id=reading_id, reason=reason.strip()[:200], at_utc=self._clock())
+        self._enter()
+
+    def void_last(self, seconds_: float, reason: str) -> None:
+        """Strike out what instruments have read on this visit in the last seconds, with a person's reason: a hand on a wire, a lamp.
+
+        Raises FieldsRefused without a reason, or where nothing was read.
+        """
+        self._expect("step")
+        if not reason.strip():
+            raise FieldsRefused({"reason": "Say in a word what disturbed it: a hand on a wire, a lamp that was switched."})
+        live = [r for r in self.seen.kept if r.kind == "live" and r.struck is None]
+        if not live:
+            raise FieldsRefused({"reason": "No instrument has read anything at this step yet."})
+        since_s = seconds(live[-1].at_utc) - seconds_
+        with transaction(self._conn):
+            for reading in live:
+                if seconds(reading.at_utc) >= since_s:
+                    runs.strike(self._conn, reading_id=reading.id, reason=reason.strip()[:200], at_utc=self._clock())
         self._enter()
 
     def strike_after(self, reading_id: int, reason: str) -> None:

@@ -86,13 +86,13 @@ def hear(meters: Meters, band: Band, *, dial_hz: float, point: str, wanted_v: fl
     with meters.together():
         if meters.practice and meters.practice.share() == 0.0:
             raise FieldsRefused({"value": "The set is off: switch it on by its safe start, and let it warm."})
-    with _at_the_aerial(meters, band, dial_hz=dial_hz, point=point) as (generator, pointer_hz):
-        with_tone_v = _settled(meters)
+    with at_the_aerial(meters, band, dial_hz=dial_hz, point=point) as (generator, pointer_hz):
+        with_tone_v = settled(meters)
         generator.set_amplitude_modulation(depth=0.0, tone_hz=TONE_HZ)
-        if not level_search.is_alive(with_tone_v=with_tone_v, without_v=_settled(meters)):
+        if not level_search.is_alive(with_tone_v=with_tone_v, without_v=settled(meters)):
             return Heard(False, None, pointer_hz)
         generator.set_amplitude_modulation(depth=DEPTH, tone_hz=TONE_HZ)
-        level_v = _level_for(meters, generator, Tried(STRONG_V, with_tone_v), wanted_v=wanted_v)
+        level_v = level_for(meters, generator, Tried(STRONG_V, with_tone_v), wanted_v=wanted_v)
     return Heard(True, level_v, pointer_hz)
 
 
@@ -101,30 +101,30 @@ def image(meters: Meters, band: Band, *, dial_hz: float, image_hz: float, point:
 
     A practice set is switched to the band and tuned in; a real one has been by a person. Raises FieldsRefused, InstrumentError.
     """
-    with _at_the_aerial(meters, band, dial_hz=dial_hz, point=point) as (generator, _):
-        signal_v = _level_for(meters, generator, Tried(STRONG_V, _settled(meters)), wanted_v=wanted_v)
+    with at_the_aerial(meters, band, dial_hz=dial_hz, point=point) as (generator, _):
+        signal_v = level_for(meters, generator, Tried(STRONG_V, settled(meters)), wanted_v=wanted_v)
         if signal_v is None:
             raise FieldsRefused({"image": f"The signal itself does not give the standard output on {band.name}: find out why first."})
         generator.set_level(MOST_LEVEL_V)
         heard: dict[float, float] = {}
         for beside_hz in IMAGE_BESIDE_HZ:
             generator.set_frequency(image_hz + beside_hz)
-            heard[beside_hz] = _settled(meters)
+            heard[beside_hz] = settled(meters)
         at = max(heard, key=heard.__getitem__)
         if heard[at] < wanted_v:
             return Image(signal_v, None, MOST_LEVEL_V)
         generator.set_frequency(image_hz + at)
-        return Image(signal_v, _level_for(meters, generator, Tried(MOST_LEVEL_V, heard[at]), wanted_v=wanted_v), MOST_LEVEL_V)
+        return Image(signal_v, level_for(meters, generator, Tried(MOST_LEVEL_V, heard[at]), wanted_v=wanted_v), MOST_LEVEL_V)
 
 
-def _level_for(meters: Meters, generator: Generator, first: Tried, *, wanted_v: float) -> float | None:
+def level_for(meters: Meters, generator: Generator, first: Tried, *, wanted_v: float) -> float | None:
     """The level that gives wanted_v where the generator stands; None where none does."""
     tried = [first]
     # One reading that had not come to rest leads a search astray: that no level gives it is said when two searches found none.
     for _ in range(2):
         while level := level_search.next_level(tried, wanted_v=wanted_v, least_v=LEAST_LEVEL_V, most_v=MOST_LEVEL_V):
             generator.set_level(level)
-            tried.append(Tried(level, _settled(meters)))
+            tried.append(Tried(level, settled(meters)))
         if (level_v := level_search.found(tried, wanted_v=wanted_v)) is not None:
             return level_v
         tried.clear()
@@ -132,7 +132,7 @@ def _level_for(meters: Meters, generator: Generator, first: Tried, *, wanted_v: 
 
 
 @contextmanager
-def _at_the_aerial(meters: Meters, band: Band, *, dial_hz: float, point: str) -> Iterator[tuple[Generator, float | None]]:
+def at_the_aerial(meters: Meters, band: Band, *, dial_hz: float, point: str) -> Iterator[tuple[Generator, float | None]]:
     """A strong modulated signal at a mark of a band, a practice set tuned in to it; and where its pointer then stands (Hz)."""
     with meters.together():
         practice = meters.practice
@@ -170,7 +170,7 @@ def sweep_oscillator(meters: Meters, band: Band, *, dial_hz: Sequence[float], lo
     return out
 
 
-def _settled(meters: Meters) -> float:
+def settled(meters: Meters) -> float:
     """The reading once the meter has come to rest, averaged over a few."""
     meters.output_v()
     meters.rest(SETTLE_S)

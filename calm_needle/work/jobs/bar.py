@@ -4,11 +4,12 @@ import sqlite3
 from dataclasses import dataclass
 from typing import NamedTuple
 
+from calm_needle.core.dossier.fit import set_card
 from calm_needle.core.procedure.phases import PHASES
 from calm_needle.store import runs
 from calm_needle.store.shelf import JobRow
 from calm_needle.work.jobs import pick_up
-from calm_needle.work.jobs.shelf import job_of, phases_of
+from calm_needle.work.jobs.shelf import job_of, model_of_dossier, phases_of
 from calm_needle.work.soundness.power import power_of
 
 
@@ -32,6 +33,7 @@ class JobBar:
     phases: tuple[BarPhase, ...]
     run_id: int | None
     open_ends: int
+    card: list[str]  # what one keeps in the head of the set
 
 
 def job_bar(conn: sqlite3.Connection, job_id: int) -> JobBar:
@@ -45,7 +47,8 @@ def job_bar(conn: sqlite3.Connection, job_id: int) -> JobBar:
     )
     power = power_of(conn, job_id)
     running = next((p.run_id for p in phases if p.run_id), None)
-    return JobBar(job, "off" if power.state == "stopped" else power.state, power.since, phases, running, pick_up.open_ends(conn, job))
+    said = "off" if power.state == "stopped" else power.state
+    return JobBar(job, said, power.since, phases, running, pick_up.open_ends(conn, job), set_card(model_of_dossier(conn, job.dossier_id)))
 
 
 def job_of_run(conn: sqlite3.Connection, run_id: int) -> int | None:

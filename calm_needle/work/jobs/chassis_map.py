@@ -4,14 +4,17 @@ import sqlite3
 from dataclasses import dataclass
 from typing import cast
 
+from calm_needle.core.dossier.amend import roles
 from calm_needle.core.dossier.chassis_map import KINDS, Count, Mark, count_sentence, counts, label_place, neighbours, too_near
 from calm_needle.core.dossier.model import Model, Side
 from calm_needle.core.quantities import parse_si
 from calm_needle.errors import FieldsRefused, NotUnderstood
 from calm_needle.store import map_marks, photographs
+from calm_needle.store.db import transaction
 from calm_needle.store.photographs import PhotographRow
 from calm_needle.store.shelf import JobRow
 from calm_needle.work.clock import now_utc
+from calm_needle.work.jobs import entries, own_dossier
 from calm_needle.work.jobs.places import marks_of
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 
@@ -31,6 +34,7 @@ class MapView:
     sentence: str
     labels: list[tuple[str, str]]  # of the papers: id and name, those not yet found first
     photographs: list[PhotographRow]
+    roles: list[str]  # what an adjuster that no paper lists may turn out to do
     kinds: tuple[str, ...] = KINDS
 
 
@@ -48,14 +52,17 @@ def view(conn: sqlite3.Connection, job_id: int) -> MapView:
         {m.label: neighbours(m.label, marks) for m in marks},
         {m.label: label_place(m, marks) for m in marks},
         counts(model, marks),
-        count_sentence(model, marks),
+        count_sentence(model, marks, entries.moved(conn, job_id)),
         labels,
         photographs.photographs_of_job(conn, job_id),
+        [r.words for r in roles(model.raw)],
     )
 
 
 def mark(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
-    """Keep where something was found (label or own label, kind, side, x_mm, y_mm, remarks). Raises NotFound, FieldsRefused."""
+    """Keep where something was found (label or own label, kind, side, x_mm, y_mm, remarks); an adjuster that no paper lists goes into the
+    set's own dossier once it is said what it does (role). Raises NotFound, FieldsRefused.
+    """
     job = job_of(conn, job_id)
     model = model_of_dossier(conn, job.dossier_id)
     own = form.get("own", "").strip()[:LONGEST_LABEL]
@@ -83,7 +90,10 @@ def mark(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
             faults["x_mm"] = f"{other} is at that very place. Move this one, or take {other} off the map."
     if faults:
         raise FieldsRefused(faults)
-    _keep(conn, job, new)
+    with transaction(conn):
+        if own and label not in known and (role := form.get("role", "")):
+            own_dossier.add_adjuster(conn, job, label=label, kind=kind, side=form["side"], at_mm=(place["x_mm"], place["y_mm"]), role=role)
+        _keep(conn, job, new)
 
 
 def take_off(conn: sqlite3.Connection, job_id: int, label: str) -> None:

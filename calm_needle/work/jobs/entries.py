@@ -4,13 +4,20 @@ import json
 import sqlite3
 from dataclasses import dataclass
 
+from calm_needle.core.pictures import Picture
+from calm_needle.core.procedure.stale import Stale
 from calm_needle.core.soundness.entry_kinds import KINDS, OWN_PAPER, EntryKind, Page, check
+from calm_needle.core.soundness.gate import ALIGNMENT
 from calm_needle.core.verdict import Verdict
-from calm_needle.errors import FieldsRefused, NotFound
-from calm_needle.store import intake
+from calm_needle.errors import FieldsRefused, NotFound, NotUnderstood
+from calm_needle.store import intake, shelf
+from calm_needle.store.db import transaction
 from calm_needle.store.shelf import JobRow
+from calm_needle.work.bench.run_book import open_again as _stale
 from calm_needle.work.clock import now_utc
-from calm_needle.work.jobs.shelf import job_of
+from calm_needle.work.jobs.shelf import job_of, model_of_dossier
+
+LONGEST_WORDS = 400
 
 
 @dataclass(frozen=True)
@@ -25,6 +32,8 @@ class Entry:
     outcome: str
     judged: Verdict | None
     after_repair: int
+    words: str = ""  # with what it was ended
+    drawn: Picture | None = None
 
     @property
     def unverified(self) -> bool:
@@ -34,17 +43,22 @@ class Entry:
 
 @dataclass(frozen=True)
 class EntriesView:
-    """Every kind of a page with its entries."""
+    """Every kind of a page with its entries, and what they say together where they do."""
 
     job: JobRow
-    kinds: list[tuple[EntryKind, list[Entry]]]
+    kinds: list[tuple[EntryKind, list[Entry], Verdict | None]]
+    bands: list[str]
 
 
 def view(conn: sqlite3.Connection, job_id: int, page: Page) -> EntriesView:
     """Return what was written down about a job, on one of its pages. Raises NotFound."""
     job = job_of(conn, job_id)
     entries = [_entry(row) for row in intake.entries_of_job(conn, job_id)]
-    return EntriesView(job, [(kind, [e for e in entries if e.kind == kind.name]) for kind in KINDS.values() if kind.page == page])
+    shown = []
+    for kind in (k for k in KINDS.values() if k.page == page):
+        mine = [e for e in entries if e.kind == kind.name]
+        shown.append((kind, mine, kind.judge_all([e.detail for e in mine]) if kind.judge_all else None))
+    return EntriesView(job, shown, _bands(conn, job))
 
 
 def still_open(conn: sqlite3.Connection, job_id: int) -> dict[str, list[Entry]]:
@@ -61,6 +75,11 @@ def of_kind(conn: sqlite3.Connection, job_id: int, kind: str) -> list[Entry]:
     return [e for e in map(_entry, intake.entries_of_job(conn, job_id)) if e.kind == kind]
 
 
+def moved(conn: sqlite3.Connection, job_id: int) -> list[str]:
+    """Return the adjusters that were moved and are not back at their marks."""
+    return [e.detail["adjuster"] for e in of_kind(conn, job_id, "moved") if not e.ended]
+
+
 def unverified(conn: sqlite3.Connection, job_id: int) -> list[Entry]:
     """Return the papers whose targets are not this model's own."""
     return [e for e in map(_entry, intake.entries_of_job(conn, job_id)) if e.unverified]
@@ -68,25 +87,65 @@ def unverified(conn: sqlite3.Connection, job_id: int) -> list[Entry]:
 
 def add(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
     """Keep an entry (kind and its fields). Raises NotFound, FieldsRefused."""
-    job_of(conn, job_id)
+    job = job_of(conn, job_id)
     kind = KINDS.get(form.get("kind", ""))
     if kind is None:
         raise NotFound("kind of entry", form.get("kind", "")[:20])
-    intake.add_entry(conn, job_id=job_id, kind=kind.name, detail=json.dumps(check(kind, form), ensure_ascii=False), at_utc=now_utc())
+    detail, at_utc = check(kind, form), now_utc()
+    bands = _bands(conn, job) if kind.bands else []
+    if unknown := [name for name in kind.bands if detail[name] not in bands]:
+        raise FieldsRefused(dict.fromkeys(unknown, f"This set has no such band. Choose one: {', '.join(bands)}."))
+    with transaction(conn):
+        intake.add_entry(conn, job_id=job_id, kind=kind.name, detail=json.dumps(detail, ensure_ascii=False), at_utc=at_utc)
+        if kind.reopens:
+            done = [m.phase for m in shelf.phase_marks(conn, job_id).values() if m.state == "done" and m.phase in ALIGNMENT]
+            _stale(conn, job_id, [Stale(phase, kind.reopens(detail), ()) for phase in done], at_utc=at_utc)
 
 
-def end(conn: sqlite3.Connection, job_id: int, entry_id: int, outcome: str) -> None:
-    """Record what came of an entry that was open. Raises NotFound, FieldsRefused."""
-    entry = next((e for e in map(_entry, intake.entries_of_job(conn, job_id)) if e.id == entry_id), None)
-    if entry is None or outcome not in KINDS[entry.kind].outcomes:
-        raise NotFound("entry that is open", entry_id)
+def _bands(conn: sqlite3.Connection, job: JobRow) -> list[str]:
+    return [b.name for b in model_of_dossier(conn, job.dossier_id).bands]
+
+
+def end(conn: sqlite3.Connection, job_id: int, entry_id: int, form: dict[str, str]) -> None:
+    """Record what came of an entry that was open (outcome, words); where the outcome follows from the figure, that counts.
+
+    Raises NotFound, FieldsRefused: a suspicion, a worry and a prediction end with a figure, and not with a click.
+    """
+    entry = _find(conn, job_id, entry_id)
+    kind, words, field = KINDS[entry.kind], form.get("words", "").strip()[:LONGEST_WORDS], f"words-{entry_id}"
     if entry.ended:
-        raise FieldsRefused({"item": f"It was ended already: {entry.outcome}."})
-    intake.end_entry(conn, entry_id=entry_id, outcome=outcome, at_utc=now_utc())
+        raise FieldsRefused({field: f"It was ended already: {entry.outcome}."})
+    if kind.proof and not any(c.isdigit() for c in words):
+        raise FieldsRefused({field: f"{kind.proof}: without a figure it stays open."})
+    outcome = form.get("outcome", "")
+    if kind.settle:
+        try:
+            outcome = kind.settle(entry.detail, words) or outcome
+        except NotUnderstood as fault:
+            raise FieldsRefused({field: str(fault)}) from None
+    if outcome not in kind.outcomes:
+        raise FieldsRefused({field: f"Say what came of it: {', '.join(kind.outcomes)}."})
+    intake.end_entry(conn, entry_id=entry_id, outcome=outcome, words=words, at_utc=now_utc())
+
+
+def open_again(conn: sqlite3.Connection, job_id: int, entry_id: int) -> None:
+    """Take back what was said to have come of an entry: it is open again. Raises NotFound, FieldsRefused."""
+    if not _find(conn, job_id, entry_id).ended:
+        raise FieldsRefused({f"words-{entry_id}": "It is open."})
+    intake.end_entry(conn, entry_id=entry_id, outcome=None, words="", at_utc=now_utc())
+
+
+def _find(conn: sqlite3.Connection, job_id: int, entry_id: int) -> Entry:
+    entry = next((e for e in map(_entry, intake.entries_of_job(conn, job_id)) if e.id == entry_id), None)
+    if entry is None or not KINDS[entry.kind].outcomes:
+        raise NotFound("entry of this job that something can come of", entry_id)
+    return entry
 
 
 def _entry(row: intake.EntryRow) -> Entry:
     detail = {str(k): str(v) for k, v in json.loads(row.detail).items()}
     judge = KINDS[row.kind].judge
     judged = judge(detail) if judge else None
-    return Entry(row.id, row.kind, detail, row.at_utc, row.ended_utc is not None, row.outcome, judged, row.after_repair)
+    draws = KINDS[row.kind].draws
+    drawn = draws(detail) if draws else None
+    return Entry(row.id, row.kind, detail, row.at_utc, row.ended_utc is not None, row.outcome, judged, row.after_repair, row.words, drawn)

@@ -5,33 +5,33 @@ import json
 import sqlite3
 from typing import Any, NamedTuple
 
-from calm_needle.core.dossier.amend import with_expected, with_padder_adjustable, with_part
+from calm_needle.core.dossier import amend
+from calm_needle.core.dossier.amend import SOURCES, with_expected, with_padder_adjustable, with_part
+from calm_needle.core.dossier.chassis_map import region_at
 from calm_needle.core.dossier.model import Model
 from calm_needle.core.dossier.sketch import key_of
 from calm_needle.core.procedure.dial.band import DialBand, dial_bands
 from calm_needle.core.procedure.dial.words import trimmer_words
-from calm_needle.core.procedure.stale import Change, made_stale
 from calm_needle.core.quantities import format_si, parse_si
 from calm_needle.core.soundness.parts_sweep import UNITS
 from calm_needle.errors import FieldsRefused, NotFound, NotUnderstood
 from calm_needle.files.dossiers import fragment_faults, load_dossier
-from calm_needle.store import part_checks, shelf
-from calm_needle.store import repairs as repair_store
+from calm_needle.store import own_dossiers, part_checks, shelf
 from calm_needle.store.db import transaction
-from calm_needle.work.bench.run_book import open_again
 from calm_needle.work.clock import now_utc
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
-from calm_needle.work.soundness import parts_sweep
+from calm_needle.work.soundness import parts_sweep, repairs
 from calm_needle.work.soundness.power import power_of
 
-# What a part is by the letter of its name; what such parts are usually made to, where nothing is printed (%).
-KIND_OF = {"R": "resistor", "C": "capacitor", "L": "winding", "T": "winding", "V": "control", "P": "control"}
+# What a part is by the letters its name begins with, the longest that fits; what such parts are usually made to, where nothing is printed.
+KIND_OF = {"R": "resistor", "C": "capacitor", "L": "winding", "T": "winding", "IFT": "winding"}
+KIND_OF |= dict.fromkeys(("V", "VR", "P"), "control")
 USUAL_PERCENT = {"resistor": 20.0, "capacitor": 20.0, "winding": 15.0, "control": 30.0}
 
 
-# From where a figure is known that the dossier does not give.
-SOURCES = ("own papers", "a sister model’s papers", "worked out", "usual for the class")
 MOST_VOLTS = 2000.0
+LONGEST_WORDS = 160
+WITH_VOLTS = ("power", "RF amplifier", "mixer", "oscillator", "if amplifier")  # kinds of stage whose points have volts
 
 
 class PadderOffer(NamedTuple):
@@ -53,14 +53,18 @@ def padder_offer(model: Model, band: DialBand) -> PadderOffer | None:
 
 
 def points_to_look_up(model: Model) -> list[tuple[str, str]]:
-    """Return the rails of which nobody has said yet what should stand there, and those of which it was said here: id and name."""
-    return [
-        (str(p["id"]), str(p["name"]))
+    """Return the test points of which nobody has said yet what should stand there, and those of which it was said here: id and name.
+
+    Rails come first; points where a signal is fed in, and of which nothing else is known, are left out.
+    """
+    fed = {step.set_up.goes_in for group in model.groups for step in group.steps}
+    found = [
+        (stage["kind"] != "power", str(p["id"]), str(p["name"]))
         for stage in model.raw["stages"]
-        if stage["kind"] == "power"
-        for p in stage["test_points"]
-        if not p.get("expected_v") or "from" in p
+        for p in stage.get("test_points", ())
+        if "from" in p or (not p.get("expected_v") and "injection" not in p and p["id"] not in fed and stage["kind"] in WITH_VOLTS)
     ]
+    return [(point, name) for _, point, name in sorted(found, key=lambda f: f[0])]
 
 
 def expect(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
@@ -81,9 +85,81 @@ def expect(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
         faults["expected"] = str(fault)
     if faults:
         raise FieldsRefused(faults)
-    data = with_expected(_data(conn, job.dossier_id), point=form["point"], expected_v=volts, source=form["source"])
+    data = with_expected(data_of(conn, job.dossier_id), point=form["point"], expected_v=volts, source=form["source"])
     with transaction(conn):
-        keep_own(conn, job, data, at_utc=now_utc())
+        keep_own(conn, job, data, words=f"{points[form['point']]} should be {format_si(volts, unit='V', digits=3)}", at_utc=now_utc())
+
+
+def add_point(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
+    """Keep a test point that was met while measuring (stage, name, volts if known, source). Raises NotFound, FieldsRefused."""
+    job = job_of(conn, job_id)
+    faults: dict[str, str] = {}
+    volts: float | None = None
+    if text := form.get("volts", "").strip():
+        try:
+            volts = parse_si(text, unit="V")
+        except NotUnderstood as fault:
+            faults["volts"] = str(fault)
+    if form.get("source") not in SOURCES:
+        faults["source"] = "Say from where that is known."
+    name = form.get("name", "").strip()[:60]
+    data: dict[str, Any] = {}
+    try:
+        data = amend.with_test_point(
+            data_of(conn, job.dossier_id), stage=form.get("stage", ""), name=name, expected_v=volts, source=form.get("source", "")
+        )
+    except KeyError:
+        faults["stage"] = "Choose the stage it belongs to."
+    except ValueError as fault:
+        faults["name"] = str(fault)
+    if faults:
+        raise FieldsRefused(faults)
+    with transaction(conn):
+        keep_own(conn, job, data, words=f"test point {name}", at_utc=now_utc())
+
+
+def add_mark(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
+    """Keep a printed mark that was met while reading the dial (band, mark, mm where it was measured). Raises NotFound, FieldsRefused."""
+    job = job_of(conn, job_id)
+    faults: dict[str, str] = {}
+    dial_hz, place = 0.0, None
+    try:
+        dial_hz = parse_si(form.get("mark", ""), unit="Hz")
+    except NotUnderstood as fault:
+        faults["mark"] = str(fault)
+    if text := form.get("mm", "").strip():
+        try:
+            place = parse_si(text, unit="")
+        except NotUnderstood as fault:
+            faults["mm"] = str(fault)
+    data: dict[str, Any] = {}
+    try:
+        data = amend.with_mark(data_of(conn, job.dossier_id), band_id=form.get("band", ""), dial_hz=dial_hz or 1.0, position_mm=place)
+    except KeyError:
+        faults["band"] = "Choose the band on whose scale it is."
+    except ValueError as fault:
+        faults.setdefault("mark", str(fault))
+    if faults:
+        raise FieldsRefused(faults)
+    with transaction(conn):
+        keep_own(conn, job, data, words=f"mark {format_si(dial_hz, unit='Hz', digits=4)} of {form['band']}", at_utc=now_utc())
+
+
+def add_adjuster(
+    conn: sqlite3.Connection, job: shelf.JobRow, *, label: str, kind: str, side: str, at_mm: tuple[float, float], role: str
+) -> None:
+    """Keep an adjuster that no paper lists, with what it was found to do. Raises FieldsRefused; nothing is kept then."""
+    data = data_of(conn, job.dossier_id)
+    chosen = next((r for r in amend.roles(data) if r.words == role), None)
+    if chosen is None:
+        raise FieldsRefused({"role": "Choose what it does, or leave it open."})
+    if kind not in amend.TRAVEL_TURNS:
+        raise FieldsRefused({"kind": "A test point adjusts nothing: leave open what it does."})
+    try:
+        data = amend.with_adjuster(data, name=label, kind=kind, side=side, x_mm=at_mm[0], y_mm=at_mm[1], role=chosen)
+        keep_own(conn, job, data, words=f"adjuster {label}: {role}", at_utc=now_utc())
+    except ValueError as fault:
+        raise FieldsRefused({"own": str(fault)}) from None
 
 
 def fit_padder_trimmer(conn: sqlite3.Connection, job_id: int, band_id: str, form: dict[str, str]) -> None:
@@ -106,33 +182,29 @@ def fit_padder_trimmer(conn: sqlite3.Connection, job_id: int, band_id: str, form
         faults["looked_over"] = "The start’s log says that the set is on. Switch it off, bleed it and prove it, then put the iron to it."
     if faults:
         raise FieldsRefused(faults)
-    data = with_padder_adjustable(_data(conn, job.dossier_id), band_id=band_id, seized=seized)
-    stage, at_utc = model.oscillator_stage() or "", now_utc()
-    done = {m.phase for m in shelf.phase_marks(conn, job.id).values() if m.state == "done"}
-    change = Change("mended", offer.padder, f"{offer.padder} was made adjustable", stage)
+    data = with_padder_adjustable(data_of(conn, job.dossier_id), band_id=band_id, seized=seized)
+    stage, at_utc, farads = model.oscillator_stage() or "", now_utc(), band.drawn.padder_f
     with transaction(conn):
-        keep_own(conn, job, data, at_utc=at_utc)
-        repair_store.add_repair(
-            conn, job_id=job.id, part=offer.padder, what="replaced", value=band.drawn.padder_f, words=offer.by, at_utc=at_utc
-        )
-        open_again(conn, job.id, made_stale(model, [change], done=done), at_utc=at_utc)
+        keep_own(conn, job, data, words=f"{offer.padder} made adjustable", at_utc=at_utc)
+        done = {"part": offer.padder, "what": "replaced", "said": "made adjustable", "words": offer.by}
+        repairs.keep(conn, job, **done, value=farads, at_utc=at_utc, stage=stage)
 
 
 def add_part(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> str:
     """Keep a part that the dossier does not list, as one says it: «R7 470k», or «R7 470k 735k» where it was measured too, and the region
-    where it was found; return its id.
+    where it was found, or the place that was pointed at (x_mm, y_mm); return its id.
 
     Its value is the one that is printed on it. Raises NotFound, FieldsRefused; nothing is kept then.
     """
     job = job_of(conn, job_id)
     said = form.get("part", "").split()
-    region = form.get("region", "").strip()[:60] or "not said where"
+    region = _pointed_at(conn, job, form) or form.get("region", "").strip()[:60] or "not said where"
     if not 2 <= len(said) <= 3:
         raise FieldsRefused({"part": "Write its name, the value printed on it, and what the meter shows if you know: R7 470k 735k."})
     name, printed, *measured = said
-    kind = KIND_OF.get(name[:1].upper())
+    kind = next((KIND_OF[n] for n in sorted(KIND_OF, key=len, reverse=True) if name.upper().startswith(n)), None)
     if kind is None:
-        raise FieldsRefused({"part": f"“{name[:20]}” begins with none of R, C, L, T, VR: say what it is by its letter, as diagrams do."})
+        raise FieldsRefused({"part": f"“{name[:20]}” begins with none of R, C, L, T, IFT, VR: say what it is, as diagrams do."})
     try:
         nominal = parse_si(printed, unit=UNITS[kind])
     except NotUnderstood as fault:
@@ -142,26 +214,52 @@ def add_part(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> str
     if faults := fragment_faults("part", part):
         raise FieldsRefused({"part": "; ".join(f"{f.path}: {f.sentence}" for f in faults)})
     try:
-        data = with_part(_data(conn, job.dossier_id), part)
+        data = with_part(data_of(conn, job.dossier_id), part)
         value = parts_sweep.read_value(measured[0], kind=kind) if measured else None
     except (ValueError, NotUnderstood) as fault:
         raise FieldsRefused({"part": str(fault)}) from None
     with transaction(conn):
-        _keep(conn, job, data, at_utc=now_utc())
+        keep_checked(conn, job, data, words=f"part {name}", at_utc=now_utc())
         if measured:
-            part_checks.add_part_check(conn, job_id=job_id, part=name, value=value, in_circuit=False, replaced=False, at_utc=now_utc())
+            part_checks.add_part_check(
+                conn,
+                job_id=job_id,
+                part=name,
+                value=value,
+                in_circuit=False,
+                replaced=False,
+                at_utc=now_utc(),
+                leads=parts_sweep.of_leads(conn, job_id, kind, value),
+            )
     return name
 
 
-def keep_own(conn: sqlite3.Connection, job: shelf.JobRow, data: dict[str, Any], *, at_utc: str) -> int:
-    """Keep a dossier as a job's set's own, and return its id. Raises FileRefused with every fault. Within a transaction."""
+def _pointed_at(conn: sqlite3.Connection, job: shelf.JobRow, form: dict[str, str]) -> str:
+    """How one calls the place on the chassis that was pointed at; empty where none was. Raises FieldsRefused."""
+    if not (form.get("x_mm", "").strip() or form.get("y_mm", "").strip()):
+        return ""
+    try:
+        x_mm, y_mm = (parse_si(form.get(name, ""), unit="") for name in ("x_mm", "y_mm"))
+    except NotUnderstood:
+        raise FieldsRefused({"x_mm": "Point at the chassis, or type millimetres, both of them; or leave both empty."}) from None
+    return region_at(model_of_dossier(conn, job.dossier_id), x_mm=x_mm, y_mm=y_mm)
+
+
+def keep_own(
+    conn: sqlite3.Connection, job: shelf.JobRow, data: dict[str, Any], *, words: str, at_utc: str, base_id: int | None = None
+) -> int:
+    """Keep a dossier as a job's set's own, as its next version, and return its id. words: what was done to it; base_id: the dossier of the
+    model from which it now sets out, where that is another.
+
+    Raises FileRefused with every fault. Within a transaction.
+    """
     load_dossier(json.dumps(data, ensure_ascii=False).encode(), name=f"{job.model_key}.json")
-    return _keep(conn, job, data, at_utc=at_utc)
+    return keep_checked(conn, job, data, words=words, at_utc=at_utc, base_id=base_id)
 
 
 def has_own(conn: sqlite3.Connection, job: shelf.JobRow) -> bool:
     """Whether a job's set has a dossier of its own."""
-    return shelf.own_dossier(conn, job.set_id) is not None
+    return own_dossiers.current(conn, job.set_id) is not None
 
 
 def own_text(conn: sqlite3.Connection, job_id: int) -> tuple[str, str]:
@@ -170,12 +268,23 @@ def own_text(conn: sqlite3.Connection, job_id: int) -> tuple[str, str]:
     return f"{job.model_key}-{key_of(job.serial) or job.set_id}.json", (shelf.dossier_content(conn, job.dossier_id) or "{}") + "\n"
 
 
-def _keep(conn: sqlite3.Connection, job: shelf.JobRow, data: dict[str, Any], *, at_utc: str) -> int:
+def keep_checked(
+    conn: sqlite3.Connection, job: shelf.JobRow, data: dict[str, Any], *, words: str, at_utc: str, base_id: int | None = None
+) -> int:
     """Keep what is known to be right."""
     text = json.dumps(data, ensure_ascii=False, indent=2)
-    sha256 = hashlib.sha256(text.encode()).hexdigest()
-    return shelf.add_own_dossier(conn, set_id=job.set_id, model_id=job.model_id, content=text, sha256=sha256, at_utc=at_utc)
+    return own_dossiers.add(
+        conn,
+        set_id=job.set_id,
+        model_id=job.model_id,
+        content=text,
+        sha256=hashlib.sha256(text.encode()).hexdigest(),
+        base_id=own_dossiers.base(conn, job.set_id) if base_id is None else base_id,
+        words=words[:LONGEST_WORDS],
+        at_utc=at_utc,
+    )
 
 
-def _data(conn: sqlite3.Connection, dossier_id: int) -> dict[str, Any]:
+def data_of(conn: sqlite3.Connection, dossier_id: int) -> dict[str, Any]:
+    """Return the data of a dossier."""
     return dict(json.loads(shelf.dossier_content(conn, dossier_id) or "{}"))

@@ -23,6 +23,7 @@ class PhotographsView:
 
     job: JobRow
     photographs: list[tuple[PhotographRow, list[PinRow]]]
+    chosen: set[int]  # those that are shown in the record
     kinds: tuple[str, ...] = PIN_KINDS
 
 
@@ -30,7 +31,7 @@ def view(conn: sqlite3.Connection, job_id: int) -> PhotographsView:
     """Return the photographs of a job, newest first. Raises NotFound."""
     job = job_of(conn, job_id)
     rows = reversed(store.photographs_of_job(conn, job_id))
-    return PhotographsView(job, [(p, store.pins_of_photograph(conn, p.id)) for p in rows])
+    return PhotographsView(job, [(p, store.pins_of_photograph(conn, p.id)) for p in rows], store.chosen_of_job(conn, job_id))
 
 
 def attach(conn: sqlite3.Connection, folder: Path, job_id: int, *, content: bytes, name: str, caption: str) -> int:
@@ -88,6 +89,14 @@ def pin(conn: sqlite3.Connection, job_id: int, photograph_id: int, form: dict[st
     if faults:
         raise FieldsRefused(faults)
     store.add_pin(conn, photograph_id=photograph_id, kind=form["kind"], label=label, x=place["x"], y=place["y"], at_utc=now_utc())
+
+
+def choose(conn: sqlite3.Connection, job_id: int, photograph_id: int, form: dict[str, str]) -> None:
+    """Show a photograph in the record of its job and on its certificate (chosen: yes), or no longer. Raises NotFound, FieldsRefused."""
+    row = _find(conn, job_id, photograph_id)
+    if form.get("chosen") == "yes" and not row.caption:
+        raise FieldsRefused({"chosen": "Nobody has said what it shows: a picture without words proves nothing. Attach it with words."})
+    store.choose(conn, photograph_id=photograph_id, chosen=form.get("chosen") == "yes")
 
 
 def take_out(conn: sqlite3.Connection, job_id: int, photograph_id: int, pin_id: int) -> None:

@@ -5,9 +5,10 @@ import math
 import sqlite3
 from dataclasses import dataclass
 
+from calm_needle.core.dossier.chassis_map import strangers_moved
+from calm_needle.core.dossier.fit import misfits
 from calm_needle.core.quantities import format_si
 from calm_needle.core.soundness.due import Look
-from calm_needle.core.soundness.gate import ALIGNMENT
 from calm_needle.core.soundness.parts_sweep import shown as part_shown
 from calm_needle.core.soundness.repairs import untested
 from calm_needle.store import band_checks, part_checks, photographs, runs, starts
@@ -15,11 +16,12 @@ from calm_needle.store.shelf import JobRow
 from calm_needle.work.jobs import drafts, entries
 from calm_needle.work.jobs.intake import complaints_of
 from calm_needle.work.jobs.shelf import model_of_dossier
-from calm_needle.work.soundness import due, guided, repairs
+from calm_needle.work.soundness import bands, due, guided, repairs
 from calm_needle.work.soundness.bands import NOT_REACHED
 
 LAST_SHOWN = 4
 PICTURES_SHOWN = 6
+OFFERS_SHOWN = 2
 
 
 @dataclass(frozen=True)
@@ -36,6 +38,8 @@ class PickUp:
 
     last: list[tuple[str, str, str]]  # when, words, screen
     open: list[Line]
+    offers: list[Line]  # of guided work, by what was read
+    failing: list[Line]  # bands that are not as they should be
     suspected: list[Line]
     predicted: list[Line]
     looks: list[Look]
@@ -46,7 +50,7 @@ class PickUp:
     @property
     def anything(self) -> bool:
         """Whether there is anything to say yet."""
-        return bool(self.last or self.open or self.suspected or self.predicted or self.looks)
+        return bool(self.last or self.open or self.offers or self.failing or self.suspected or self.predicted or self.looks)
 
 
 def pick_up(conn: sqlite3.Connection, job: JobRow) -> PickUp:
@@ -56,6 +60,8 @@ def pick_up(conn: sqlite3.Connection, job: JobRow) -> PickUp:
     return PickUp(
         _last(conn, job),
         _open(conn, job, still),
+        [Line(f"{o.because[0]}: guided work “{o.piece.title}”", "guided") for o in guided.offered(conn, job)[:OFFERS_SHOWN]],
+        [Line(f"{b.band.name}: {b.verdict.sentence}", "bands") for b in bands.view(conn, job.id).lines if b.verdict.state == "stop"],
         [Line(f"{e.detail['what']}: {e.detail['test']} would settle it", "notes") for e in still.get("suspicion", ())]
         + [Line(f"{e.detail['worry']}: {e.detail['tests']} would settle it", "notes") for e in still.get("worry", ())],
         [
@@ -93,9 +99,9 @@ def _last(conn: sqlite3.Connection, job: JobRow) -> list[tuple[str, str, str]]:
         if check.part in parts:
             value = math.inf if check.value is None else check.value
             found.append((check.at_utc, f"{check.part} {part_shown(parts[check.part], value)}", "parts"))
-    bands = {b.id: b.name for b in model.bands}
+    names = {b.id: b.name for b in model.bands}
     for band in band_checks.band_checks(conn, job.id)[-LAST_SHOWN:]:
-        found.append((band.at_utc, f"{bands.get(band.band, band.band)}, {band.kind}: {band.heard or _band_value(band)}", "bands"))
+        found.append((band.at_utc, f"{names.get(band.band, band.band)}, {band.kind}: {band.heard or _band_value(band)}", "bands"))
     of_job = runs.runs_of_job(conn, job.id)
     if of_job and (reading := runs.last_reading(conn, of_job[-1].id)):
         value_si, unit, at_utc = reading
@@ -110,12 +116,18 @@ def _open(conn: sqlite3.Connection, job: JobRow, still: dict[str, list[entries.E
         Line(f"{e.detail['band']} came alive when {e.detail['adjuster']} was turned: cause unproven", "notes")
         for e in still.get("revived", ())
     ]
+    strangers = strangers_moved(model_of_dossier(conn, job.dossier_id), entries.moved(conn, job.id))
+    for e in still.get("moved", ()):
+        stranger = ": of another system or unknown, so back to its mark" if e.detail["adjuster"] in strangers else ""
+        out.append(Line(f"{e.detail['adjuster']} was moved by {e.detail['net']} turns{stranger}", "notes"))
     if off := still.get("came off"):
         out.append(Line(f"off the set: {', '.join(e.detail['item'] for e in reversed(off))}", "notes"))
     out += [Line(f"complaint tried and still there: {c.words}", "job") for c in complaints_of(conn, job.id) if c.retests and not c.settled]
-    adjusters = model_of_dossier(conn, job.dossier_id).adjusters
-    if adjusters and any(r.phase == ALIGNMENT[0] for r in runs.runs_of_job(conn, job.id)) and not entries.of_kind(conn, job.id, "as found"):
-        out.append(Line("no adjuster’s place is noted as found", "notes"))
+    unfit = misfits(model_of_dossier(conn, job.dossier_id))
+    out += [Line(f"step “{m.title}” does not fit this set: {m.why}", "set_dossier") for m in unfit]
+    # Where turns are counted, the first reading at each adjuster is its place as found; where nobody counts them, somebody writes it down.
+    if runs.turned_uncounted(conn, job.id) and not entries.of_kind(conn, job.id, "as found"):
+        out.append(Line("adjusters were turned uncounted, and no place is noted as found", "notes"))
     out += [Line(f"targets from {p.detail['title']} are unverified", "intake") for p in entries.unverified(conn, job.id)]
     return out
 

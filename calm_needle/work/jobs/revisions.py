@@ -16,6 +16,7 @@ THINGS: dict[str, tuple[str, Callable[[sqlite3.Connection, int], int]]] = {
     "repairs": ("the changes", store.last_repair),
     "phases": ("the phases", store.last_phase_mark),
     "guided": ("this piece of work", store.last_answer),
+    "dossier": ("the dossier of this set", store.last_dossier_version),
 }
 
 

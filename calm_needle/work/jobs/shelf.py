@@ -12,9 +12,10 @@ from typing import Any
 from calm_needle.core.dossier.model import Model
 from calm_needle.core.dossier.read import read_model
 from calm_needle.core.dossier.sketch import CORES, LOW_ENDS, MOST_TRANSFORMERS, SAFETY, TECHNOLOGY, Sketched, SketchedBand, key_of, sketch
+from calm_needle.core.plausible import IF_OF_KIND
 from calm_needle.core.procedure.derived import DERIVED
 from calm_needle.core.procedure.dial.steps import MEANS
-from calm_needle.core.procedure.phases import PHASE_NAMES, PHASES, Door
+from calm_needle.core.procedure.phases import PHASE_NAMES, PHASES, Door, phase_named
 from calm_needle.core.procedure.plan import plan_of
 from calm_needle.core.quantities import parse_si
 from calm_needle.core.soundness.gate import ALIGNMENT, BEFORE_ALIGNMENT
@@ -29,6 +30,7 @@ from calm_needle.work.bench import run_book
 from calm_needle.work.clock import now_utc
 from calm_needle.work.house_style import style_of
 from calm_needle.work.jobs import intake
+from calm_needle.work.slips import Slips
 
 JOBS_A_PAGE, SETS_SHOWN, LONGEST_SEARCH = 24, 40, 100
 LONGEST = {"serial": 40, "owner": 80, "remarks": 400, "complaint": 2000}
@@ -39,13 +41,14 @@ class PhaseLine:
     """One phase of a job as its page shows it."""
 
     name: str
-    state: str  # done, open, running; "if needed" for a phase that only a failed step calls for
+    state: str  # done, open, running; "if needed" for one that only a failed step calls for; "held up" for one that waits for something
     words: str
     run_id: int | None
     can_run: bool
     partly: bool = False  # what is to be done again is less than all of it
     doors: tuple[Door, ...] = ()  # the pages on which it is worked on or looked at
     means: tuple[tuple[str, str], ...] = ()  # by which it can be found where the set receives, the usual one first
+    by_hand: str = ""  # what is asked of somebody who says that it was done by hand
 
 
 def take_in_dossier(conn: sqlite3.Connection, content: bytes, *, name: str) -> Model:
@@ -66,11 +69,19 @@ def keep_dossier(conn: sqlite3.Connection, data: dict[str, Any]) -> Model:
     return read_model(data)
 
 
+# Limits as people write them, «530k-1600k», «530–1600 kHz»: a unit at the end is both limits'; what is not of a unit begins the name.
+LOWEST_HZ = 50e3
+FIGURE, UNIT = r"(\d[\d.,]*)", r"([kKM]?(?:Hz)?)"
+LIMITS = re.compile(rf"{FIGURE}\s*{UNIT}\s*[-–]\s*{FIGURE}\s*{UNIT}(?![A-Za-z])\s*(.*)")
+NEXT_BAND = re.compile(r"\n|[,;]\s+(?=\d[\d.,]*\s*[kKM]?(?:Hz)?\s*[-–]\s*\d)")  # a line each, or with commas between
+
+
 def sketch_model(conn: sqlite3.Connection, form: dict[str, str]) -> Model:
     """Keep a model sketched from what was typed: name, technology, safety_class, if_hz, bands (a line each, «530k-1600k medium wave: 550k
     600k 1M»), transformers, cores, low_end, trimmers. Raises FieldsRefused, FileRefused.
     """
-    faults: dict[str, str] = {}
+    slips = Slips(form)
+    faults = slips.faults
     name = form.get("name", "").strip()[:80]
     if not key_of(name):
         faults["name"] = "Write the model’s name, or a working name for it."
@@ -80,10 +91,11 @@ def sketch_model(conn: sqlite3.Connection, form: dict[str, str]) -> Model:
         faults["safety_class"] = "Choose how it is fed; “unknown” is treated as live."
     try:
         if_hz = parse_si(form.get("if_hz", ""), unit="Hz")
+        slips.within("if_hz", if_hz, sensible=IF_OF_KIND["broadcast"], unit="Hz")
     except NotUnderstood as fault:
         if_hz, faults["if_hz"] = 0.0, str(fault)
     bands = []
-    for line in form.get("bands", "").splitlines():
+    for line in NEXT_BAND.split(form.get("bands", "")):
         if line.strip():
             try:
                 bands.append(_sketched_band(line.strip()))
@@ -94,8 +106,7 @@ def sketch_model(conn: sqlite3.Connection, form: dict[str, str]) -> Model:
     counted = form.get("transformers", "").strip() or "0"
     if not counted.isdecimal() or int(counted) > MOST_TRANSFORMERS:
         faults["transformers"] = f"Count the IF cans: a whole number up to {MOST_TRANSFORMERS}."
-    if faults:
-        raise FieldsRefused(faults)
+    slips.refuse()
     said = Sketched(
         name,
         form.get("technology") if form.get("technology") in TECHNOLOGY else "valve",  # type: ignore[arg-type]
@@ -109,22 +120,28 @@ def sketch_model(conn: sqlite3.Connection, form: dict[str, str]) -> Model:
     )
     try:
         return take_in_dossier(conn, json.dumps(sketch(said)).encode(), name=name)
-    except FileRefused as fault:
-        raise FieldsRefused({"bands": "; ".join(f.sentence for f in fault.faults)}) from None
+    except FileRefused as refused:
+        said_of = {"if_hz": [f for f in refused.faults if "if_hz" in f.path], "bands": [f for f in refused.faults if "if_hz" not in f.path]}
+        found = {field: "; ".join(dict.fromkeys(f.sentence for f in here)) for field, here in said_of.items() if here}
+        raise FieldsRefused(found) from None
 
 
 def _sketched_band(line: str) -> SketchedBand:
     """«530k-1600k medium wave: 550k 600k 1M»: limits, name, and the marks of its scale that somebody read off it."""
     head, _, marks = line.partition(":")
-    limits, _, words = head.strip().partition(" ")
-    low, _, high = limits.replace("–", "-").partition("-")
-    f_low, f_high = parse_si(low, unit="Hz"), parse_si(high, unit="Hz")
+    limits = LIMITS.match(head.strip())
+    if not limits:
+        raise NotUnderstood(line[:40], why="does not begin with both limits", example="530k-1600k medium wave")
+    low, low_unit, high, unit, words = limits.groups(default="")
+    f_low, f_high = parse_si(low + (low_unit or unit), unit="Hz"), parse_si(high + unit, unit="Hz")
     read = sorted({parse_si(m, unit="Hz") for m in marks.replace(",", " ").split()})
     if not 0.0 < f_low < f_high:
         raise NotUnderstood(line[:40], why="does not rise", example="530k-1600k medium wave")
+    if f_low < LOWEST_HZ:
+        raise NotUnderstood(line[:40], why="lies below every broadcast band: a k or an M was left out", example="530k-1600k medium wave")
     if any(not f_low * 0.9 <= m <= f_high * 1.1 for m in read):
         raise NotUnderstood(line[:60], why="has a mark outside the band", example="530k-1600k medium wave: 550k 600k 800k 1M 1.4M")
-    return SketchedBand(words.strip() or limits, f_low, f_high, tuple(min(max(m, f_low), f_high) for m in read))
+    return SketchedBand(words.strip() or f"{low}{low_unit}-{high}{unit}", f_low, f_high, tuple(min(max(m, f_low), f_high) for m in read))
 
 
 def model_of(conn: sqlite3.Connection, key: str) -> Model:
@@ -245,7 +262,7 @@ def phases_of(conn: sqlite3.Connection, job: shelf.JobRow) -> list[PhaseLine]:
     style = style_of(conn)
     led = _steps_led(shelf.dossier_content(conn, job.dossier_id) or "{}")
     finished = runs.finished_runs(conn, job.id)
-    of_job = runs.runs_of_job(conn, job.id)
+    of_job, held = runs.runs_of_job(conn, job.id), waited_for(conn, job.id)
     lines = []
     for phase in PHASES:
         here = [r for r in of_job if r.phase == phase.name]
@@ -255,10 +272,13 @@ def phases_of(conn: sqlite3.Connection, job: shelf.JobRow) -> list[PhaseLine]:
         done = mark is not None and mark.state == "done"
         state = "running" if running else "done" if done else "if needed" if phase.if_needed else "open"
         can_run = led[phase.name] > 0
+        waits = held.get(phase.name)
         if running:
             words = "in hand"
         elif done and mark:
             words = f"done {mark.at_utc[:10]}" + (f", {mark.remark}" if mark.remark else "")
+        elif waits:
+            state, words = "held up", f"waits for {waits}"
         elif stale := run_book.stale_now(conn, job.id, phase.name):
             words = f"again: {stale.why}"
         elif state == "if needed":
@@ -269,9 +289,21 @@ def phases_of(conn: sqlite3.Connection, job: shelf.JobRow) -> list[PhaseLine]:
             words = phase.words or "by hand; the program keeps that it was done"
         partly = not running and not done and stale is not None and bool(stale.groups) and can_run
         lines.append(
-            PhaseLine(phase.name, state, words, last.id if last else None, can_run, partly, phase.doors, means_of(job, phase.name, style))
+            PhaseLine(
+                *(phase.name, state, words, last.id if last else None, can_run, partly),
+                doors=phase.doors,
+                means=means_of(job, phase.name, style),
+                by_hand=phase.by_hand,
+            )
         )
     return lines
+
+
+def waited_for(conn: sqlite3.Connection, job_id: int) -> dict[str, str]:
+    """Return the phases of a job that wait for something, each with what it is."""
+    still = (e for e in intake_store.entries_of_job(conn, job_id) if e.kind == "waiting" and e.ended_utc is None)
+    details = [json.loads(e.detail) for e in still]
+    return {d["blocks"]: d["item"] for d in details if d.get("blocks") in PHASE_NAMES}
 
 
 def following(conn: sqlite3.Connection, job_id: int, lines: list[PhaseLine]) -> PhaseLine | None:
@@ -288,9 +320,13 @@ def mark_phase(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> N
     phase, state = form.get("phase", ""), form.get("state", "")
     if phase not in PHASE_NAMES or state not in ("done", "open"):
         raise FieldsRefused({"phase": "There is no such phase."})
+    remark = form.get("remark", "").strip()[:400]
+    asked = phase_named(phase).by_hand
+    if asked and state == "done" and not any(c.isdigit() for c in remark):
+        raise FieldsRefused({"phase": f"{asked}: done by hand is believed with a figure, which then stands in the record."})
     if phase == "record" and state == "done" and not (closing := intake.closing_of(conn, job_id)).open:
         raise FieldsRefused({"phase": f"{closing.sentence} {'; '.join(closing.missing)}."})
-    shelf.mark_phase(conn, job_id=job_id, phase=phase, state=state, remark=form.get("remark", "").strip()[:400], at_utc=now_utc())
+    shelf.mark_phase(conn, job_id=job_id, phase=phase, state=state, remark=remark, at_utc=now_utc())
 
 
 def means_of(job: shelf.JobRow, phase: str, style: Mapping[str, str] | None = None) -> tuple[tuple[str, str], ...]:
@@ -322,6 +358,8 @@ def begin_run(conn: sqlite3.Connection, job_id: int, phase: str, *, in_full: boo
         raise FieldsRefused({"phase": f"{gate.sentence} Or waive it on the job’s page, with a reason."})
     if phase not in PHASE_NAMES:
         raise FieldsRefused({"phase": "There is no such phase."})
+    if item := waited_for(conn, job_id).get(phase):
+        raise FieldsRefused({"phase": f"This waits for {item}. Write down at intake that it has come, and it goes on."})
     bench = "typed" if means and job.bench not in MEANS[means].benches else None
     return run_book.begin_run(conn, job_id=job_id, phase=phase, at_utc=now_utc(), in_full=in_full, means=means, bench=bench)
 

@@ -15,6 +15,7 @@ from calm_needle.core.procedure.report import Amount, Curve, Row, Section, secti
 from calm_needle.core.procedure.run import Visit
 from calm_needle.core.procedure.series import Seen, level_db
 from calm_needle.core.procedure.set_up import settings
+from calm_needle.core.quantities import TRUE_MINUS
 from calm_needle.core.soundness.complaints import Complaint
 from calm_needle.core.soundness.repairs import Repair
 from calm_needle.files.readings_csv import CsvReading
@@ -28,10 +29,11 @@ from calm_needle.work.record.dial_record import dial_section, rocking_section
 from calm_needle.work.soundness import parts_sweep, repairs
 from calm_needle.work.workshop import Workshop
 
+SHAPE_DB, LEAST_BELOW_DB = 30.0, 0.5  # of a response below its own top that is drawn; a difference of two tops that is worth words
 SETTING_UNITS = {"frequency": "Hz", "level": "V", "dial": "Hz"}
 
 
-@dataclass(frozen=True)
+@dataclass
 class Line:
     """One step of the run: what was done and what came of it, in numbers with the readings they came from."""
 
@@ -43,6 +45,7 @@ class Line:
     gained: Amount | None
     turned: Amount | None
     words: str
+    found: Amount | None = None  # what the indicator showed before this adjuster was first touched
 
 
 @dataclass
@@ -56,6 +59,7 @@ class Record:
     lines: list[Line]
     sections: list[Section] = field(default_factory=list)
     gain: Amount | None = None
+    compares: bool = False
     stale: str = ""
     decisions: list[str] = field(default_factory=list)
     findings: list[FindingRow] = field(default_factory=list)
@@ -74,18 +78,19 @@ def record_of(workshop: Workshop, run_id: int) -> Record:
     """Return the record of a run, finished or not. Raises NotFound."""
     desk = workshop.desk(run_id)
     with desk.book() as book:
-        record = _read(book)
+        record = read_run(book)
         on_bench = desk.on_instruments and workshop.live.client is desk
     with workshop.store() as conn:
         record.complaints = intake.complaints_of(conn, record.job.id)
         gate = intake.gate_of(conn, record.job.id)
         record.waived = gate.sentence if gate.waived else None
         record.changed = [_change(r) for r in repairs.of_job(conn, record.job.id)]
-        record.health = parts_sweep.view(conn, record.job.id).whole.sentence
+        sweep = parts_sweep.view(conn, record.job.id)
+        record.health = sweep.whole.sentence if sweep.counted.parts else ""
         stale = stale_now(conn, record.job.id, record.run.phase)
         record.stale = stale.why if stale else ""
         record.reckoned = [r.sentence for r in reckonings.reckonings_of_job(conn, record.job.id)]
-    if on_bench:
+    if on_bench and record.compares:
         record.truth = workshop.live.truth()
     return record
 
@@ -105,7 +110,8 @@ def readings_of_run(workshop: Workshop, run_id: int) -> list[CsvReading]:
         return out
 
 
-def _read(book: RunBook) -> Record:
+def read_run(book: RunBook) -> Record:
+    """Return the record of a run from its book alone."""
     visits = [v for v in book.state.visits if v.outcome and not v.superseded]
     checks = [v for v in visits if v.outcome == "take" and _kind(book, v).compares]
     record = Record(
@@ -115,7 +121,8 @@ def _read(book: RunBook) -> Record:
         style=in_words(book.plan.style) if book.plan.style else "",
         by_hand=book.run.bench != "instruments",
         lines=[_line(book, v) for v in visits if not _kind(book, v).compares],
-        decisions=[_decided(d) for d in book.state.decisions],
+        compares=any(KINDS[s.kind].compares for s in book.plan.steps),
+        decisions=[_decided(book, d) for d in book.state.decisions],
         findings=book.findings(),
         notes=book.notes(),
         left_out=[f"{book.plan.step(v.step_id).title}: {v.detail['reason']}" for v in visits if v.outcome == "skip"],
@@ -135,15 +142,47 @@ def _read(book: RunBook) -> Record:
         record.sections.append(rocking)
     if (dial := dial_section(book.model, book.state.decisions)) is not None:
         record.sections.append(dial)
+    if as_found := _as_found(book, visits):
+        record.sections.append(Section("as found", ("indicator, before it was touched", "turned since, in all"), tuple(as_found)))
+        found = {row.name: row.cells[0] for row in as_found}
+        for line in record.lines:
+            if isinstance(shown := found.pop(line.name, None), Amount):
+                line.found = shown
     record.sections.append(Section("adjusters", ("gained", "turned", "what was seen"), tuple(_row(line) for line in record.lines)))
     record.sections.extend(_set_ups(book))
     return record
 
 
-def _decided(decision: Mapping[str, Any]) -> str:
-    """What was decided, and that it was not what was advised."""
+def _as_found(book: RunBook, visits: list[Visit]) -> list[Row]:
+    """What the indicator showed before each adjuster was first touched, and how far it stands from there now, so that it can be put back.
+
+    Kept unasked, from the first readings of the first stay at it; what an earlier run has turned is not in it.
+    """
+    first: dict[str, Visit] = {}
+    turned: dict[str, float | None] = {}
+    for visit in visits:
+        step = book.plan.step(visit.step_id)
+        for adjuster in step.adjusters[:1]:
+            first.setdefault(adjuster, visit)
+            net, so_far = visit.detail.get("net_turns"), turned.get(adjuster, 0.0)
+            turned[adjuster] = None if net is None or so_far is None else so_far + net
+    rows = []
+    for adjuster, visit in first.items():
+        # What the meter showed, not the measure that gains are reckoned in: that allows for every move of the generator.
+        read = [r for r in book.readings_of(visit) if r.struck is None and r.kind != "sweep"]
+        shows = Amount(read[0].value, read[0].unit, (read[0].id,)) if read else None
+        net_turns = turned[adjuster]
+        moved = None if net_turns is None or not read else Amount(net_turns, "turn", (read[-1].id,), signed=True)
+        if shows or moved:
+            rows.append(Row(book.model.adjuster(adjuster).name, (shows, moved)))
+    return rows
+
+
+def _decided(book: RunBook, decision: Mapping[str, Any]) -> str:
+    """What was decided, about which band where there are several, and that it was not what was advised."""
     as_advised = decision["advised"] == decision.get("chosen", decision["go_on"])
-    return str(decision["sentence"]) + ("" if as_advised else " Decided otherwise.")
+    about = next((g.title for g in book.plan.groups if g.id == decision["group_id"] and g.decides), "")
+    return f"{about + ': ' if about else ''}{decision['sentence']}{'' if as_advised else ' Decided otherwise.'}"
 
 
 def _change(repair: Repair) -> str:
@@ -220,13 +259,21 @@ def _decibels(row: ReadingRow, reference_v: float) -> float:
 
 
 def response_picture(record: Record) -> Curves | None:
-    """Return the swept responses before and after as a picture, decibels from the highest point of all; None without any."""
+    """Return the swept responses before and after as a picture; None without any.
+
+    Shapes are what it is for, so each is drawn from its own top, as far down as a pass-band is told from what is beside it; how far the one
+    lay below the other is said with its name.
+    """
     response = section(record.sections, "response")
     if response is None:
         return None
-    top = max(v for c in response.curves for _, v in c.points)
-    lines = [CurveLine(c.name, [(f, v - top) for f, v in c.points], c.name) for c in response.curves]
-    return Curves("Swept response", "Hz", "dB", lines, [Mark(response.nominal or 0.0, "nominal")])
+    tops = [max(v for _, v in c.points) for c in response.curves]
+    lines = []
+    for curve, top in zip(response.curves, tops, strict=True):
+        below = max(tops) - top
+        name = curve.name if below < LEAST_BELOW_DB else f"{curve.name}, {TRUE_MINUS}{below:.0f}\u00a0dB"
+        lines.append(CurveLine(name, [(f, max(v - top, -SHAPE_DB)) for f, v in curve.points], curve.name))
+    return Curves("Swept response, each from its own top", "Hz", "dB", lines, [Mark(response.nominal or 0.0, "nominal")])
 
 
 def _set_ups(book: RunBook) -> list[Section]:

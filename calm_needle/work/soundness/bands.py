@@ -13,19 +13,23 @@ from calm_needle.core.procedure.set_up import coupling_words
 from calm_needle.core.quantities import format_si, parse_si
 from calm_needle.core.soundness.band_health import DUMMY_AERIAL, BandReadings, Heard, at_this_hour, judge_bands, judge_whole
 from calm_needle.core.soundness.cautions import Caution, cautions_for
+from calm_needle.core.soundness.entry_judges import NOISY_DB, noise_above_db
+from calm_needle.core.soundness.repairs import UNDER_THE_IRON
 from calm_needle.core.verdict import Verdict
 from calm_needle.errors import FieldsRefused, NotFound, NotUnderstood
-from calm_needle.store import band_checks, intake, repairs
-from calm_needle.store.db import transaction
+from calm_needle.store import band_checks, coverage, intake, repairs
+from calm_needle.store.db import remembered, transaction
 from calm_needle.store.shelf import JobRow
 from calm_needle.work.clock import now_utc
 from calm_needle.work.instruments import soundings
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
+from calm_needle.work.slips import Slips
 
-UNDER_THE_IRON = ("replaced", "wound anew", "mended")
 OPEN_WORDS = ("open", "ol", "o.l.", "inf", "∞")
 LONGEST_COUPLING = 80
+COIL_BY_HAND = "its coil is no part of the dossier: meter it by hand"
+SENSIBLE_LEVEL_V = (5e-8, 0.5)  # of a generator at an aerial
 NOT_REACHED = "not reached"
 AERIAL, USUAL_LOAD_OHM = "aerial", 3.0
 
@@ -41,6 +45,11 @@ class BandLine:
     coil: str
     hour: str
     middle: str  # where on its dial it is heard
+    coil_by_hand: str = ""  # why the instruments do not read its coil
+
+    def seen(self, kind: str) -> str:
+        """What the page shows of a note of a kind."""
+        return (self.readings.oscillator or "") if kind == "oscillator" else self.readings.left_blank
 
 
 @dataclass(frozen=True)
@@ -48,6 +57,7 @@ class BandsView:
     """The whole matrix, and what it says."""
 
     job: JobRow
+    model: Model
     lines: list[BandLine]
     whole: Verdict
     coupling: str
@@ -55,6 +65,7 @@ class BandsView:
     to_hear_again: bool  # all of it had passed, and something was changed since
 
 
+@remembered
 def view(conn: sqlite3.Connection, job_id: int, *, hour: int | None = None) -> BandsView:
     """Return what is known of every band; hour: the local one, now where none is given. Raises NotFound."""
     hour = datetime.now().hour if hour is None else hour
@@ -64,10 +75,19 @@ def view(conn: sqlite3.Connection, job_id: int, *, hour: int | None = None) -> B
     book = {s["band"]: s["most_v"] for s in model.specifications if s["id"].startswith("sensitivity") and "band" in s and "most_v" in s}
     checks = band_checks.band_checks(conn, job_id)
     usual = usual_coupling(model)
+    notes, runs_on, noise = band_checks.band_notes(conn, job_id), _oscillators(conn, job_id), _noise(conn, job_id)
     rows = [
-        _readings(band, [c for c in checks if c.band == band.id])._replace(book_v=book.get(band.id), book_coupling=usual) for band in bands
+        _readings(band, [c for c in checks if c.band == band.id])._replace(
+            book_v=book.get(band.id),
+            book_coupling=usual,
+            left_blank=notes.get((band.id, "left blank"), ""),
+            oscillator=cast(Heard | None, notes.get((band.id, "oscillator")) or runs_on.get(band.id)),
+            noise_db=noise.get(band.name.lower(), noise.get(band.id.lower())),
+        )
+        for band in bands
     ]
     verdicts = judge_bands(rows)
+    windings = {p.id for p in model.parts if p.kind == "winding"}
     lines = [
         BandLine(
             band,
@@ -77,6 +97,7 @@ def view(conn: sqlite3.Connection, job_id: int, *, hour: int | None = None) -> B
             "" if row.coil_ohm is None else "open" if math.isinf(row.coil_ohm) else format_si(row.coil_ohm, unit="Ω", digits=3),
             at_this_hour(f_low_hz=band.f_low_hz, hour=hour) if row.off_air == "dead" and row.generator != "dead" else "",
             format_si(middle_of(band), unit="Hz", digits=3),
+            "" if str(band.signal_tank.get("coil", "")) in windings or row.coil_ohm is not None else COIL_BY_HAND,
         )
         for band, row in zip(bands, rows, strict=True)
     ]
@@ -89,17 +110,44 @@ def view(conn: sqlite3.Connection, job_id: int, *, hour: int | None = None) -> B
     if again:
         whole = Verdict("watch", f"{changed[-1].part} was {changed[-1].what} since: hear every band again, one repair can unmask a fault.")
     cautions = cautions_for(safety_class=model.safety_class, hazards=("loud",))
-    return BandsView(job, lines, whole, couplings[-1] if couplings else usual, cautions, again)
+    return BandsView(job, model, lines, whole, couplings[-1] if couplings else usual, cautions, again)
+
+
+def _oscillators(conn: sqlite3.Connection, job_id: int) -> dict[str, str]:
+    """Whether the oscillator was seen to run on each band over which it was swept: dead where it ran nowhere."""
+    out: dict[str, str] = {}
+    for sweep in coverage.sweeps(conn, job_id):  # the newest first
+        ran = {row.band: any(r.oscillator_hz > 0.0 for r in sweep if r.band == row.band) for row in sweep}
+        out = {band: "alive" if alive else "dead" for band, alive in ran.items()} | out
+    return out
+
+
+def _noise(conn: sqlite3.Connection, job_id: int) -> dict[str, float]:
+    """By how many decibels a source in the room was above the set's noise on each band, as last noted, where that is too much."""
+    out: dict[str, float] = {}
+    for entry in intake.entries_of_job(conn, job_id):
+        if entry.kind == "room noise":
+            detail = json.loads(entry.detail)
+            more_db = noise_above_db(detail)
+            out.pop(detail["band"].lower(), None)
+            if more_db is not None and more_db >= NOISY_DB:
+                out[detail["band"].lower()] = more_db
+    return out
 
 
 def keep(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
-    """Keep what was typed for the bands: off-air-ID, generator-ID, level-ID, coil-ID, and one coupling. Whole or not at all."""
+    """Keep what was typed for the bands: off-air-ID, generator-ID, oscillator-ID, level-ID, coil-ID, why-ID, and one coupling.
+
+    Whole or not at all. Raises NotFound, FieldsRefused.
+    """
     job = job_of(conn, job_id)
     bands = model_of_dossier(conn, job.dossier_id).bands
     before = {line.band.id: line for line in view(conn, job_id).lines}
     coupling = form.get("coupling", "").strip()[:LONGEST_COUPLING]
     again = form.get("again") == "yes"  # heard once more after a change, and as before
-    faults: dict[str, str] = {}
+    nominal = {p.id: p.nominal for p in model_of_dossier(conn, job.dossier_id).parts if p.kind == "winding"}
+    slips = Slips(form)
+    faults = slips.faults
     found: list[tuple[str, str, str | None, float | None]] = []
     for band in bands:
         for kind in ("off air", "generator"):
@@ -123,12 +171,23 @@ def keep(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
             if value <= 0:
                 faults[name] = "It must be above zero; write “open” for a coil that is." if kind == "coil" else "A level is above zero."
             else:
+                drawn = nominal.get(str(band.signal_tank.get("coil", ""))) if kind == "coil" else None
+                slips.beside(name, value, drawn=drawn, unit=unit)
+                slips.within(name, value, sensible=SENSIBLE_LEVEL_V if kind == "level" else None, unit=unit)
                 found.append((band.id, kind, None, value))
     if any(kind == "level" for _, kind, _, _ in found) and not coupling:
         faults["coupling"] = "Say how the generator was coupled: levels are compared only where it was the same."
-    if faults:
-        raise FieldsRefused(faults)
+    slips.refuse()
+    notes = band_checks.band_notes(conn, job_id)
+    said = [
+        (band.id, kind, form[name].strip()[:LONGEST_COUPLING])
+        for band in bands
+        for kind, name in (("left blank", f"why-{band.id}"), ("oscillator", f"oscillator-{band.id}"))
+        if name in form and form[name].strip() != (notes.get((band.id, kind)) or "") and form[name].strip() != before[band.id].seen(kind)
+    ]
     with transaction(conn):
+        for band_id, kind, words in said:
+            band_checks.add_band_note(conn, job_id=job_id, band=band_id, kind=kind, words=words, at_utc=now_utc())
         for band_id, kind, heard_as, value_si in found:
             band_checks.add_band_check(
                 conn,

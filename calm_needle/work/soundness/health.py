@@ -5,6 +5,7 @@ import sqlite3
 from calm_needle.errors import FieldsRefused
 from calm_needle.work.jobs import shelf
 from calm_needle.work.soundness import bands, parts_sweep
+from calm_needle.work.verification import measuring
 
 
 def missing(conn: sqlite3.Connection, job_id: int) -> list[str]:
@@ -19,8 +20,20 @@ def missing(conn: sqlite3.Connection, job_id: int) -> list[str]:
     return out
 
 
+def lacks(conn: sqlite3.Connection, job_id: int) -> dict[str, list[str]]:
+    """Return for each phase that passes by what was measured what it still lacks, in sentences. Raises NotFound."""
+    found = {"health": missing(conn, job_id), "verification": measuring.lacks(conn, job_id)}
+    return {phase: left for phase, left in found.items() if left}
+
+
 def mark_phase(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
-    """Record that a phase was done by hand, or is open again; health only when it has passed. Raises NotFound, FieldsRefused."""
+    """Record that a phase was done by hand, or is open again; health only when it has passed. Raises NotFound, FieldsRefused.
+
+    A verification in which every band was measured and closed up needs no words: what was measured says it.
+    """
     if form.get("phase") == "health" and form.get("state") == "done" and (left := missing(conn, job_id)):
         raise FieldsRefused({"phase": f"Health has not passed. {' '.join(left)} Alignment can be waived all the same, with a reason."})
+    if form.get("phase") == "verification" and not form.get("remark", "").strip() and not measuring.lacks(conn, job_id):
+        bands_measured = {t.band for t in measuring.standing(conn, job_id) if t.measure.name == "sensitivity"}
+        form = {**form, "remark": f"{len(bands_measured)} of {len(bands_measured)} bands by a named definition, closed up"}
     shelf.mark_phase(conn, job_id, form)

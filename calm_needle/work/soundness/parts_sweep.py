@@ -1,36 +1,51 @@
 """The sweep of the parts of a job's set: typed value by value, judged at once."""
 
+import json
 import math
 import sqlite3
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass
 
 from calm_needle.core.dossier.model import Model
-from calm_needle.core.plausible import part_instead
 from calm_needle.core.quantities import format_si, parse_si
 from calm_needle.core.soundness.cautions import Caution, cautions_for
+from calm_needle.core.soundness.parts_sweep import (
+    METER,
+    Class,
+    Measured,
+    Part,
+    Tally,
+    beside,
+    classes,
+    judge_part,
+    judge_sweep,
+    shown,
+    tally,
+)
 from calm_needle.core.soundness.parts_sweep import UNITS as UNIT_OF
-from calm_needle.core.soundness.parts_sweep import Measured, Part, Tally, judge_part, judge_sweep, shown, tally
-from calm_needle.core.soundness.repairs import NEW
+from calm_needle.core.soundness.repairs import NEW, UNDER_THE_IRON
 from calm_needle.core.verdict import Verdict
 from calm_needle.errors import FieldsRefused, NotFound, NotUnderstood
-from calm_needle.store import part_checks, repairs
+from calm_needle.store import intake, part_checks, repairs
 from calm_needle.store import revisions as revisions_store
+from calm_needle.store.db import remembered
 from calm_needle.store.shelf import JobRow
 from calm_needle.work.clock import now_utc
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs import revisions
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier, parts_of_job
+from calm_needle.work.slips import Slips
 
 SLIPS = ("resistor", "capacitor", "winding", "control")  # kinds of which a value is drawn, and not a limit
 OPEN_WORDS = ("open", "ol", "o.l.", "inf", "∞")
 IN_CIRCUIT = "c"
 MARKED = " m"
+LEADS, LEAD_FIELDS = "leads", {"F": "open_f", "Ω": "short_ohm"}
 
 
 @dataclass(frozen=True)
 class PartLine:
-    """One part as the page shows it."""
+    """One part as the page shows it. value: what counts of it, as last measured (SI; infinite for open); None for nothing."""
 
     part: Part
     marked: str
@@ -38,6 +53,7 @@ class PartLine:
     replaced: bool
     verdict: Verdict
     seen: int
+    value: float | None = None
 
 
 @dataclass(frozen=True)
@@ -50,8 +66,12 @@ class SweepView:
     whole: Verdict
     counted: Tally
     cautions: list[Caution]
+    classes: list[Class]
+    beside: set[str]  # parts beside what was changed, or where earlier hands have been
+    leads: dict[str, str]  # of the meter, as they were read last, by unit
 
 
+@remembered
 def view(conn: sqlite3.Connection, job_id: int) -> SweepView:
     """Return the sweep as it stands. Raises NotFound."""
     job = job_of(conn, job_id)
@@ -64,14 +84,28 @@ def view(conn: sqlite3.Connection, job_id: int) -> SweepView:
         regions.append((region, here, tally(line.verdict for line in here)))
     model = model_of_dossier(conn, job.dossier_id)
     cautions = cautions_for(safety_class=model.safety_class, hazards=("valve-out", "unknown-stuff"))
-    return SweepView(job, model, regions, judge_sweep(parts, verdicts), tally(verdicts.values()), cautions)
+    values = {line.part.id: line.value for line in lines if line.value is not None}
+    touched = {r.part for r in repairs.repairs_of_job(conn, job_id)}
+    places = [json.loads(e.detail)["place"] for e in intake.entries_of_job(conn, job_id) if e.kind == "earlier hands"]
+    near = beside(parts, touched, places) if touched or places else set()
+    return SweepView(
+        job,
+        model,
+        regions,
+        judge_sweep(parts, verdicts),
+        tally(verdicts.values()),
+        cautions,
+        classes(parts, values),
+        near,
+        leads_of(conn, job_id),
+    )
 
 
 def enter(conn: sqlite3.Connection, job_id: int, form: dict[str, str], meters: Callable[[], Meters] | None = None) -> PartLine:
-    """Keep one value (part, value; in_circuit; sure: the value that was asked about) and return its line. Raises NotFound, FieldsRefused,
-    JobMovedOn, InstrumentError.
+    """Keep one value (part, value; in_circuit; sure-value: the one that was asked about) and return its line.
 
     With meters, an empty value asks them, one end of the part lifted; “c” asks them in circuit.
+    Raises NotFound, FieldsRefused, JobMovedOn, InstrumentError.
     """
     job = job_of(conn, job_id)
     parts = parts_of_job(conn, job)
@@ -81,14 +115,18 @@ def enter(conn: sqlite3.Connection, job_id: int, form: dict[str, str], meters: C
     revisions.check_number(part.id, revisions_store.last_part_checks(conn, job_id).get(part.id, 0), form)
     text, in_circuit = form.get("value", "").strip(), form.get("in_circuit") == "yes"
     marked: float | None = None
+    leads = 0.0
     if meters and text.lower() in ("", IN_CIRCUIT):
         in_circuit = text.lower() == IN_CIRCUIT
         found = meters().part(part.id, kind=part.kind, in_circuit=in_circuit).value
         value = None if math.isinf(found) else found
     else:
         value, marked = _typed(part, text)
-        if form.get("sure") != text:
-            _ask_about_a_slip(part, value)
+        leads = of_leads(conn, job_id, part.kind, value)
+        if value is not None and part.kind in SLIPS:
+            slips = Slips(form)
+            slips.beside("value", value, drawn=part.nominal, unit=UNIT_OF[part.kind])
+            slips.refuse()
     part_checks.add_part_check(
         conn,
         job_id=job_id,
@@ -98,17 +136,26 @@ def enter(conn: sqlite3.Connection, job_id: int, form: dict[str, str], meters: C
         replaced=False,  # what was replaced stands in the log of changes
         at_utc=now_utc(),
         marked=marked,
+        leads=leads,
     )
     return next(line for line in _lines(conn, job_id, [part]) if line.part.id == part.id)
 
 
-def _ask_about_a_slip(part: Part, value: float | None) -> None:
-    """Ask before a value is kept that is off by a thousand or a million: a prefix was forgotten, or the part is really so."""
-    meant = part_instead(value, drawn=part.nominal) if value is not None and part.kind in SLIPS else None
-    if value is not None and meant is not None:
-        unit = UNIT_OF[part.kind]
-        kept, likely = (format_si(v, unit=unit, digits=3) for v in (value, meant))
-        raise FieldsRefused({"value": f"{kept}, or {likely}? Type it with its prefix; Enter once more keeps {kept} as it is."})
+def leads_of(conn: sqlite3.Connection, job_id: int) -> dict[str, str]:
+    """Return what the meter's leads read by themselves, as it was typed last, by unit (F, Ω); empty where nobody read them."""
+    out: dict[str, str] = {}
+    for row in intake.entries_of_job(conn, job_id):
+        if row.kind == LEADS:
+            detail = json.loads(row.detail)
+            out |= {unit: detail[name] for unit, name in LEAD_FIELDS.items() if detail.get(name)}
+    return out
+
+
+def of_leads(conn: sqlite3.Connection, job_id: int, kind: str, value: float | None) -> float:
+    """Return what of a typed value (SI, None for open) of a kind of part is the leads': never more than the value itself."""
+    unit = UNIT_OF[kind]
+    typed = leads_of(conn, job_id).get(unit, "") if value is not None and kind in METER else ""
+    return min(parse_si(typed, unit=unit), value) if typed and value is not None else 0.0
 
 
 def read_value(text: str, *, kind: str) -> float | None:
@@ -130,19 +177,20 @@ def _typed(part: Part, text: str) -> tuple[float | None, float | None]:
 
 
 def counted(conn: sqlite3.Connection, job_id: int, parts: Sequence[Part]) -> dict[str, list[tuple[Measured, str]]]:
-    """Return what was measured of each part, and when, in order; what was measured on a part that is no longer there is left out."""
+    """Return what was measured of each part, and when, in order; what was measured before it was replaced or mended is left out: that
+    a repair has done its work, only a reading says."""
     out: dict[str, list[tuple[Measured, str]]] = {}
-    since = _new_since(conn, job_id, parts)
+    since = _new_since(conn, job_id, parts, whats=UNDER_THE_IRON)
     for c in part_checks.part_checks(conn, job_id):
         if c.after_repair >= since.get(c.part, 0):
-            value = math.inf if c.value is None else c.value
-            out.setdefault(c.part, []).append((Measured(value, bool(c.in_circuit), bool(c.replaced), c.marked), c.at_utc))
+            value = math.inf if c.value is None else c.value - c.leads
+            out.setdefault(c.part, []).append((Measured(value, bool(c.in_circuit), bool(c.replaced), c.marked, c.leads), c.at_utc))
     return out
 
 
-def _new_since(conn: sqlite3.Connection, job_id: int, parts: Sequence[Part]) -> dict[str, int]:
+def _new_since(conn: sqlite3.Connection, job_id: int, parts: Sequence[Part], *, whats: Collection[str] = NEW) -> dict[str, int]:
     """The change by which each part, or the one whose insulation it is, was last replaced; 0 for one that never was."""
-    new = {r.part: r.id for r in repairs.repairs_of_job(conn, job_id) if r.what in NEW}
+    new = {r.part: r.id for r in repairs.repairs_of_job(conn, job_id) if r.what in whats}
     return {p.id: max(new.get(p.id, 0), new.get(p.of, 0)) for p in parts}
 
 
@@ -160,10 +208,11 @@ def _lines(conn: sqlite3.Connection, job_id: int, parts: list[Part]) -> list[Par
         PartLine(
             part,
             format_si(part.nominal, unit=UNIT_OF[part.kind], digits=3),
-            shown(part, checks[part.id][-1].value) if part.id in checks else "",
+            shown(part, checks[part.id][-1].value + checks[part.id][-1].leads) if part.id in checks else "",
             bool(since[part.id]) or any(m.replaced for m in checks.get(part.id, ())),
             judge_part(part, checks.get(part.id, ())),
             last.get(part.id, 0),
+            checks[part.id][-1].value if part.id in checks else None,
         )
         for part in as_fitted(conn, job_id, parts)
     ]

@@ -1,23 +1,39 @@
 """Changes made to a job's set, one by one, with the quick test after each and what they make stale."""
 
+import math
 import sqlite3
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Container, Mapping, Sequence
+from dataclasses import dataclass, field
 
 from calm_needle.core.procedure.stale import Change, made_stale
 from calm_needle.core.quantities import format_si, parse_si
 from calm_needle.core.soundness.cautions import Caution, cautions_for
-from calm_needle.core.soundness.parts_sweep import UNITS, Part
-from calm_needle.core.soundness.repairs import KINDS, OUTCOMES, QuickTest, Repair, overruled, shared_credit, untested
+from calm_needle.core.soundness.parts_sweep import UNITS, Measured, Part, judge_part
+from calm_needle.core.soundness.repairs import (
+    DETAILS,
+    KINDS,
+    OLD_PART,
+    OUTCOMES,
+    UNDER_THE_IRON,
+    Detail,
+    Fault,
+    QuickTest,
+    Repair,
+    in_the_order_found,
+    overruled,
+    shared_credit,
+    untested,
+)
 from calm_needle.errors import FieldsRefused, NotUnderstood
+from calm_needle.store import part_checks, shelf
 from calm_needle.store import repairs as store
-from calm_needle.store import shelf
 from calm_needle.store.db import transaction
 from calm_needle.store.shelf import JobRow
 from calm_needle.work.bench.run_book import open_again
 from calm_needle.work.clock import now_utc
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
+from calm_needle.work.slips import Slips
 from calm_needle.work.soundness import parts_sweep
 from calm_needle.work.soundness.power import power_of
 
@@ -39,7 +55,10 @@ class RepairsView:
     is_on: bool
     cautions: list[Caution]
     several: bool  # whether several may be changed in one act
+    faults: list[Fault]
     whats: tuple[str, ...] = KINDS
+    details: Mapping[str, tuple[Detail, ...]] = field(default_factory=lambda: DETAILS)
+    old_parts: tuple[str, ...] = OLD_PART
     outcomes: tuple[str, ...] = OUTCOMES
 
 
@@ -60,10 +79,22 @@ def view(conn: sqlite3.Connection, job_id: int) -> RepairsView:
     made = of_job(conn, job_id)
     parts = {line.part.id: line.part for line in lines}
     values = {r.id: _shown(parts.get(r.part), r.value) for r in made}
-    cautions = cautions_for(safety_class=sweep.model.safety_class, hazards=("soldering", "mains-rated"))
+    cautions = cautions_for(safety_class=sweep.model.safety_class, hazards=("soldering", "mains-rated", "rectifier", "hot"))
     left = overruled(made, cans=cans_of(list(parts.values())))
     several = any(value.startswith((WHOLE_CAN, OUT_IN)) for value, _, _ in choices)
-    return RepairsView(job, made, untested(made), shared_credit(made) + left, choices, values, is_on(conn, job_id), cautions, several)
+    found, on = _faults(conn, job_id, sweep, made), is_on(conn, job_id)
+    return RepairsView(job, made, untested(made), shared_credit(made) + left, choices, values, on, cautions, several, found)
+
+
+def _faults(conn: sqlite3.Connection, job_id: int, sweep: parts_sweep.SweepView, made: Sequence[Repair]) -> list[Fault]:
+    """The faults of a set in the order in which they were found, each open until its own retest."""
+    parts = {line.part.id: line for _, here, _ in sweep.regions for line in here}
+    out_at: dict[str, str] = {}
+    for check in part_checks.part_checks(conn, job_id):
+        line, value = parts.get(check.part), math.inf if check.value is None else check.value
+        if line and judge_part(line.part, [Measured(value, bool(check.in_circuit), replaced=False)]).state == "out":
+            out_at.setdefault(check.part, check.at_utc)
+    return in_the_order_found(out_at, names={p: line.part.name for p, line in parts.items()}, repairs=made)
 
 
 def cans_of(parts: Sequence[Part]) -> dict[str, list[str]]:
@@ -83,9 +114,8 @@ def is_on(conn: sqlite3.Connection, job_id: int) -> bool:
     return power_of(conn, job_id).state == "on"
 
 
-def record(conn: sqlite3.Connection, job_id: int, form: dict[str, str], meters: Meters | None = None) -> str:
-    """Keep a change (part, what, value, words, looked_over), open again what it makes stale, and return how one says it; a practice set
-    gets the new part.
+def record(conn: sqlite3.Connection, job_id: int, form: dict[str, str], meters: Meters | None = None) -> None:
+    """Keep a change (part, what, value, words, looked_over), and open again what it makes stale; a practice set gets the new part.
 
     Raises NotFound, FieldsRefused with a sentence per field, InstrumentError; nothing is kept then.
     """
@@ -95,7 +125,8 @@ def record(conn: sqlite3.Connection, job_id: int, form: dict[str, str], meters: 
     parts = _chosen(list(model.parts), chosen)
     if chosen.startswith(OUT_IN):
         parts = _out_by_region(parts_sweep.view(conn, job_id)).get(chosen.removeprefix(OUT_IN), [])
-    what, faults = form.get("what", ""), {}
+    slips = Slips(form)
+    what, faults = form.get("what", ""), slips.faults
     value: float | None = None
     if not parts:
         faults["part"] = "Choose the part that was changed."
@@ -105,35 +136,70 @@ def record(conn: sqlite3.Connection, job_id: int, form: dict[str, str], meters: 
         try:
             text = form.get("value", "").strip()
             value = parse_si(text, unit=UNITS[parts[0].kind]) if text else parts[0].nominal
+            slips.beside("value", value, drawn=parts[0].nominal, unit=UNITS[parts[0].kind])
         except NotUnderstood as fault:
             faults["value"] = str(fault)
         if value is not None and value <= 0:
             faults["value"] = "A part has a value above zero."
+    said = {d: form.get(d.name, "").strip()[:60] for d in DETAILS.get(what, ())}
+    missing = [d for d, text in said.items() if not text or (d.choices and text not in d.choices)]
+    faults |= {d.name: f"{d.label}: it cannot be found out afterwards." for d in missing}
     if form.get("looked_over") != "yes":
         faults["looked_over"] = "Look it over first: no clippings, no globs of solder, leads clear of each other."
     if is_on(conn, job_id):
         faults["part"] = "The start’s log says that the set is on. Switch it off, bleed it and prove it, then put the iron to it."
-    if faults:
-        raise FieldsRefused(faults)
-    if meters and meters.practice and what == "replaced":
+    slips.refuse()
+    if meters and meters.practice and what in UNDER_THE_IRON:
         for part in parts:
             meters.practice.fit(part.id, value if len(parts) == 1 and value else part.nominal)
+    old = form.get("old_part", OLD_PART[0])
+    words = "; ".join(
+        filter(
+            None,
+            [
+                *(f"{d.label[0].lower()}{d.label[1:]} {text}" for d, text in said.items()),
+                f"old part {old}" if old in OLD_PART[1:] else "",
+                form.get("words", "").strip(),
+            ],
+        )
+    )
     at_utc = now_utc()
     with transaction(conn):
         for part in parts:
             given = value if len(parts) == 1 else part.nominal if what == "replaced" else None
-            keep(conn, job, part=part.id, what=what, value=given, words=form.get("words", ""), at_utc=at_utc)
-    return f"{', '.join(p.id for p in parts)} {'was' if len(parts) == 1 else 'were'} {what}"
+            keep(conn, job, part=part.id, what=what, value=given, words=words, at_utc=at_utc)
 
 
-def keep(conn: sqlite3.Connection, job: JobRow, *, part: str, what: str, value: float | None, words: str, at_utc: str) -> None:
-    """Keep one change and open the phases again that it puts in doubt. Within a transaction."""
+def made_since(conn: sqlite3.Connection, job_id: int, known: Container[int]) -> str:
+    """Return how one says what was changed beside the changes that were known, by their numbers; empty where nothing was."""
+    made = [r for r in store.repairs_of_job(conn, job_id) if r.id not in known]
+    whats = {r.what: [m.part for m in made if m.what == r.what] for r in made}
+    return "; ".join(f"{', '.join(parts)} {'was' if len(parts) == 1 else 'were'} {what}" for what, parts in whats.items())
+
+
+def keep(
+    conn: sqlite3.Connection,
+    job: JobRow,
+    *,
+    part: str,
+    what: str,
+    value: float | None,
+    words: str,
+    at_utc: str,
+    stage: str = "",
+    said: str = "",
+) -> None:
+    """Keep one change and open the phases again that it puts in doubt. stage: where a part belongs that the dossier does not list; said:
+    how one says what was done, where that is more than what.
+
+    Within a transaction, and within `Workshop.mending`, which tells the runs in hand.
+    """
     model = model_of_dossier(conn, job.dossier_id)
     store.add_repair(conn, job_id=job.id, part=part, what=what, value=value, words=words.strip()[:LONGEST_WORDS], at_utc=at_utc)
-    stage = next((p.stage for p in model.parts if p.id == part), "")
+    stage = next((p.stage for p in model.parts if p.id == part), stage)
     done = {m.phase for m in shelf.phase_marks(conn, job.id).values() if m.state == "done"}
     # A cleaned or moved part has not been under the iron.
-    change = Change("cleaned" if what in ("cleaned", "moved") else "mended", part, f"{part} was {what}", stage)
+    change = Change("cleaned" if what in ("cleaned", "moved") else "mended", part, f"{part} was {said or what}", stage)
     open_again(conn, job.id, made_stale(model, [change], done=done), at_utc=at_utc)
 
 

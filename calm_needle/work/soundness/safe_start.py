@@ -6,10 +6,12 @@ was let go by is kept with each reading, so that warming is judged by the set's 
 
 import json
 import sqlite3
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from typing import Any, NamedTuple
 
-from calm_needle.core.dossier.model import Model
+from calm_needle.core.dossier.amend import SISTERS
+from calm_needle.core.dossier.model import OF_A_SISTER, Model
 from calm_needle.core.pictures import Curves, Line, Picture
 from calm_needle.core.quantities import parse_si
 from calm_needle.core.soundness.cautions import LAST_WORD, Caution, cautions_for
@@ -18,6 +20,7 @@ from calm_needle.core.soundness.safe_start import (
     Point,
     Rung,
     Start,
+    borne_out,
     judge_current,
     judge_rail,
     judge_warm,
@@ -29,25 +32,41 @@ from calm_needle.core.soundness.safe_start import (
 from calm_needle.core.verdict import Verdict
 from calm_needle.errors import FieldsRefused, NotUnderstood
 from calm_needle.store import shelf, starts
-from calm_needle.store.db import transaction
+from calm_needle.store.db import remembered, transaction
 from calm_needle.store.shelf import JobRow
 from calm_needle.work.clock import now_utc, seconds
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
+from calm_needle.work.slips import Slips
 
 TYPICAL_TOLERANCE_PERCENT = 10.0  # of rails whose papers give none
 LONGEST_WORDS = 400
+LEAST_A, STOPS_UP_TO = 1e-4, 10.0  # of a set that draws anything; times the stop limit, beyond which a slip is asked about
+STRIKEABLE = ("current", "rail")  # what a meter showed; smoke always has its cause
+LOG_SHOWN = 16
 WARMING_S = 180.0  # that are let go by when a practice set is switched on from where it is worked at
 
 
 @dataclass(frozen=True)
 class RailView:
-    """One rail as the page shows it: what it reads, what that says, whether it settles."""
+    """One rail as the page shows it: what it reads, what that says, whether it settles; borne_out: whether a target that is not from the
+    model's own papers was confirmed by a reading here, None before one was taken."""
 
     point: Point
     last_v: float | None
     judged: Verdict | None
     warm: Verdict | None
+    borne_out: bool | None = None
+
+
+class LogLine(NamedTuple):
+    """One line of the log: its number, when, in words, whether it may be struck, and why it was."""
+
+    id: int
+    at: str
+    words: str
+    may_strike: bool
+    struck: str | None
 
 
 @dataclass(frozen=True)
@@ -66,9 +85,10 @@ class StartView:
     climb: Verdict
     finish: Verdict
     picture: Picture | None
-    log: list[tuple[str, str]]
+    log: list[LogLine]
 
 
+@remembered
 def view(conn: sqlite3.Connection, job_id: int) -> StartView:
     """Return where the start of a job's set stands. Raises NotFound."""
     job = job_of(conn, job_id)
@@ -77,6 +97,7 @@ def view(conn: sqlite3.Connection, job_id: int) -> StartView:
     rows = starts.entries(conn, job_id)
     start = stand(_logged(rows), rungs=rungs)
     rung = rungs[start.rung] if start.rung >= 0 else None
+    seen = borne_out(_logged(rows), rungs=rungs, points=(*points, *others))
     return StartView(
         job,
         model,
@@ -84,13 +105,16 @@ def view(conn: sqlite3.Connection, job_id: int) -> StartView:
         start,
         cautions_for(safety_class=model.safety_class, hazards=("first-power", "smoke")),
         LAST_WORD,
-        [_rail(start, rung, p, warm=True) for p in points],
-        [_rail(start, rung, p, warm=False) for p in others],
+        [replace(_rail(start, rung, p, warm=True), borne_out=seen.get(p.id)) for p in points],
+        [replace(_rail(start, rung, p, warm=False), borne_out=seen.get(p.id)) for p in others],
         judge_current(start.currents_a, rung=rung) if start.currents_a and rung else None,
         may_climb(start, rungs=rungs, points=points),
         may_finish(start, rungs=rungs, points=points),
         _picture(start, points),
-        [(r.at_utc[11:19], _words(r, rungs, (*points, *others))) for r in reversed(rows)][:12],
+        [
+            LogLine(r.id, r.at_utc[11:19], _words(r, rungs, (*points, *others)), r.kind in STRIKEABLE and r.struck is None, r.struck)
+            for r in reversed(rows)
+        ][:LOG_SHOWN],
     )
 
 
@@ -110,17 +134,19 @@ def read(conn: sqlite3.Connection, job_id: int, form: dict[str, str], *, clock: 
     shown = view(conn, job_id)
     if shown.start.rung < 0 or shown.start.stopped:
         raise FieldsRefused({"current": "Power is off. Take the first rung, or write down the cause of the stop, before reading."})
-    faults: dict[str, str] = {}
+    slips = Slips(form)
     found: list[tuple[str, dict[str, object]]] = []
-    if (amperes := _typed(form.get("current", ""), "A", "current", faults)) is not None:
+    if (amperes := _typed(form.get("current", ""), "A", "current", slips.faults)) is not None:
+        slips.within("current", amperes, sensible=(LEAST_A, STOPS_UP_TO * shown.rungs[shown.start.rung].stop_a), unit="A")
         found.append(("current", {"a": abs(amperes)}))
     for rail in (*shown.rails, *shown.electrodes):
-        if (volts := _typed(form.get(f"rail-{rail.point.id}", ""), "V", f"rail-{rail.point.id}", faults)) is not None:
+        field = f"rail-{rail.point.id}"
+        if (volts := _typed(form.get(field, ""), "V", field, slips.faults)) is not None:
+            slips.beside(field, volts, drawn=rail.point.expected_v, unit="V")
             found.append(("rail", {"point": rail.point.id, "v": volts}))
-    if not found and not faults:
-        faults["current"] = "Nothing was typed yet: the current, and each rail."
-    if faults:
-        raise FieldsRefused(faults)
+    if not found and not slips.faults:
+        slips.faults["current"] = "Nothing was typed yet: the current, and each rail."
+    slips.refuse()
     _keep(conn, job_id, found, clock=clock)
 
 
@@ -185,6 +211,28 @@ def found_cause(conn: sqlite3.Connection, job_id: int, words: str) -> None:
     _add(conn, job_id, "cause", {"words": words.strip()[:LONGEST_WORDS]})
 
 
+def strike(conn: sqlite3.Connection, job_id: int, form: dict[str, str], meters: Meters | None = None) -> None:
+    """Strike a reading out of the log (entry, reason): it was misread or mistyped. It stays there and counts no more.
+
+    A stop that rested on it is withdrawn, and the start stands where it stood; a practice set is powered as the log then says.
+    Raises FieldsRefused, InstrumentError.
+    """
+    reason = form.get("reason", "").strip()[:LONGEST_WORDS]
+    row = next((r for r in starts.entries(conn, job_id) if str(r.id) == form.get("entry")), None)
+    faults = {}
+    if row is None or row.kind not in STRIKEABLE or row.struck is not None:
+        faults["entry"] = "Choose a reading of this log that still counts."
+    if not reason:
+        faults["reason"] = "Say what was wrong with it; both stay in the log."
+    if faults or row is None:
+        raise FieldsRefused(faults)
+    stopped = view(conn, job_id).start.stopped
+    starts.strike(conn, entry_id=row.id, reason=reason, at_utc=now_utc())
+    now = view(conn, job_id)
+    if stopped and not now.start.stopped and now.start.rung >= 0:
+        _power(meters, now.rungs[now.start.rung].share)
+
+
 def finish(conn: sqlite3.Connection, job_id: int) -> None:
     """Close the start: its phase is done. Raises FieldsRefused with what is missing."""
     shown = view(conn, job_id)
@@ -198,7 +246,7 @@ def finish(conn: sqlite3.Connection, job_id: int) -> None:
 def rails_of(model: Model) -> tuple[Point, ...]:
     """Return the rails of a model: the test points of its power stages."""
     return tuple(
-        Point(p["id"], p["name"], p.get("expected_v"), p.get("tolerance_percent", TYPICAL_TOLERANCE_PERCENT))
+        Point(p["id"], p["name"], p.get("expected_v"), p.get("tolerance_percent", TYPICAL_TOLERANCE_PERCENT), _source(model, p))
         for stage in model.stages
         if stage.kind == "power"
         for p in stage.test_points
@@ -208,12 +256,17 @@ def rails_of(model: Model) -> tuple[Point, ...]:
 def electrodes_of(model: Model) -> tuple[Point, ...]:
     """Return the other test points whose volts the papers give: electrodes, read once the rails stand."""
     return tuple(
-        Point(p["id"], p["name"], p["expected_v"], p.get("tolerance_percent", TYPICAL_TOLERANCE_PERCENT))
+        Point(p["id"], p["name"], p["expected_v"], p.get("tolerance_percent", TYPICAL_TOLERANCE_PERCENT), _source(model, p))
         for stage in model.stages
         if stage.kind != "power"
         for p in stage.test_points
         if p.get("expected_v")
     )
+
+
+def _source(model: Model, point: Mapping[str, Any]) -> str:
+    """From where it is known what should stand at a point; empty where the model's own papers say it."""
+    return str(point.get("from") or (SISTERS if model.source.get("kind") == OF_A_SISTER else "")) if point.get("expected_v") else ""
 
 
 def _rail(start: Start, rung: Rung | None, point: Point, *, warm: bool) -> RailView:
@@ -254,6 +307,7 @@ def _add(conn: sqlite3.Connection, job_id: int, kind: str, detail: dict[str, obj
 
 
 def _logged(rows: list[starts.StartRow]) -> list[Logged]:
+    rows = [r for r in rows if r.struck is None]
     details = [json.loads(r.detail) for r in rows]
     return [Logged(r.id, r.kind, seconds(r.at_utc) + d.get("passed_s", 0.0), d) for r, d in zip(rows, details, strict=True)]
 

@@ -7,6 +7,7 @@ from playwright.sync_api import expect
 from tests.browser.pages.bench_page import BenchPage
 
 MOST_PRESSES, MOST_AT_ONCE = 900, 40
+PATIENCE = 40  # touches on the way through a crest, after which the hand goes slower
 FURTHER = (20, 60, 140)  # touches without anything, after which the other way is tried
 CLOSE_HZ = 700.0  # of a beat, from where the hand turns finely
 # What the advice calls an amount of turning, the longer words first.
@@ -66,18 +67,20 @@ class Apprentice:
         """Turn the adjuster in hand until the page says to take it, and take it."""
         title = self.bench.title
         self.bench.wait_for_reading_after(self.bench.reading_id + 3)
-        self._turn_until_told()
-        self.bench.press("Enter")
+        self.bench.press("Enter" if self._turn_until_told() else "x")
         expect(self.bench.page.get_by_role("heading", level=1)).not_to_have_text(title)
 
-    def _turn_until_told(self) -> None:
-        bench, way, away = self.bench, 1, 0
+    def _turn_until_told(self) -> bool:
+        """Turn until it is said to take it; return False where it is said that it cannot be brought there."""
+        bench, way, away, through = self.bench, 1, 0, 0
         for _ in range(MOST_PRESSES):
             advice = bench.advice
             away += advice.startswith("Nothing yet")
             self.heard.add(advice.split(".")[0].split(":")[0])
             if "Take it" in advice:
-                return
+                return True
+            if "short of it" in advice:
+                return False
             if bench.main_act == "Set the level":
                 bench.press("Enter")
                 bench.wait_for_reading_after(bench.reading_id + 6)  # one step may not be enough
@@ -105,7 +108,10 @@ class Apprentice:
                 bench.press("c")
                 expect(bench.page.locator("[data-part=advice] p").first).not_to_have_text(advice)
             elif "Coming back" in advice or "go on through" in advice or "Go on through" in advice:
+                through += 1
                 self._turn(way, fine=True)
+                if through > PATIENCE:  # the needle is unquiet: slower
+                    bench.wait_for_reading_after(bench.reading_id + 8)
             else:
                 self._turn(way)
         raise AssertionError(f"not done after {MOST_PRESSES} presses; the page says: {bench.advice}")

@@ -1,7 +1,7 @@
 import unittest
 from dataclasses import replace
 
-from calm_needle.core.dossier.chassis_map import Mark, count_sentence, counts, label_place, neighbours, too_near, with_places
+from calm_needle.core.dossier.chassis_map import Mark, count_sentence, counts, label_place, neighbours, region_at, too_near, with_places
 from tests.support import dossiers
 
 MODEL = dossiers.model("stannard-seven")
@@ -21,6 +21,19 @@ class Counting(unittest.TestCase):
         self.assertIn("not turned before it is known", count_sentence(MODEL, [*FOUND, mark("X1", 10, 10)]))
         trimmers = next(c for c in counts(MODEL, FOUND[1:]) if c.kind == "trimmer")
         self.assertEqual((trimmers.on_paper - trimmers.found, trimmers.missing), (1, ("IFT1-p",)))
+
+    def test_a_stranger_that_was_moved_comes_before_everything_else(self) -> None:
+        self.assertIn("Moved, and on no paper: red one.", count_sentence(MODEL, FOUND[1:], ["ift1-p", "red one"]))
+        self.assertIn("nothing besides", count_sentence(MODEL, FOUND, ["ift1-p", MODEL.adjusters[2].name.upper()]))
+
+    def test_a_place_is_called_by_its_region_or_by_what_is_nearest(self) -> None:
+        region = MODEL.regions[0]
+        inside = {"x_mm": region["x_mm"] + region["width_mm"] / 2, "y_mm": region["y_mm"] + region["depth_mm"] / 2}
+        self.assertEqual(region_at(MODEL, **inside), region["name"])
+        bare = replace(MODEL, regions=())
+        tube = next(m for m in MODEL.landmarks if m.shape == "round")
+        self.assertEqual(region_at(bare, x_mm=tube.x_mm + 1.0, y_mm=tube.y_mm), f"beside {tube.label}")
+        self.assertEqual(region_at(replace(bare, landmarks=()), x_mm=1.0, y_mm=1.0), "")
 
     def test_a_test_point_of_one_s_own_is_no_stranger(self) -> None:
         self.assertIn("nothing besides", count_sentence(MODEL, [*FOUND, mark("rail tag", 10, 10, kind="test point")]))

@@ -22,8 +22,9 @@ LONG = SketchedBand("long wave", 150e3, 285e3, (160e3, 180e3, 200e3, 230e3, 260e
 
 
 def said(**more: object) -> Sketched:
-    usual: dict[str, object] = {"transformers": 2, "cores": "two", "low_end": "padder", "trimmers": True}
-    return Sketched("Petrel 4", "valve", "live chassis", 465e3, (MEDIUM, LONG), **{**usual, **more})  # type: ignore[arg-type]
+    usual: dict[str, object] = {"technology": "valve", "transformers": 2, "cores": "two", "low_end": "padder", "trimmers": True}
+    rest: dict[str, object] = {"safety_class": "live chassis", "if_hz": 465e3, "bands": (MEDIUM, LONG)}
+    return Sketched("Petrel 4", **{**usual, **rest, **more})  # type: ignore[arg-type]
 
 
 class Sketches(unittest.TestCase):
@@ -69,10 +70,39 @@ class PracticeSets(unittest.TestCase):
         data = sketch(said())
         before = json.dumps(data)
         full, words = filled_in(data)
-        self.assertEqual(words, ["the tanks of medium wave", "the tanks of long wave"])
+        self.assertEqual(words, ["the tanks of medium wave", "the tanks of long wave", "what stands at its rails"])
         self.assertEqual(json.dumps(data), before)
         receiver = PracticeReceiver(read_model(full), seed=1, misalign="none")
         self.assertEqual(set(receiver.adjusters) - {"tuning"}, {a["id"] for a in data["adjusters"]})
+
+    def test_its_rail_stands_high_cold_comes_to_what_is_usual_warm_and_nothing_is_heard_when_it_is_off(self) -> None:
+        for technology, usual_v in (("valve", 230.0), ("transistor", 9.0)):
+            full, _ = filled_in(sketch(said(technology=technology)))
+            now = [0.0]
+            receiver = PracticeReceiver(read_model(full), seed=1, misalign="none", clock=lambda now=now: now[0])  # type: ignore[misc]
+            supply = receiver.supply
+            assert supply
+            supply.power(1.0)
+            cold_v = supply.volts("rail")
+            now[0] += 300.0
+            self.assertAlmostEqual(supply.volts("rail") / usual_v, 1.0, delta=0.03)
+            self.assertGreaterEqual(cold_v, supply.volts("rail"))
+            self.assertLess(cold_v, 1.3 * usual_v)
+            receiver.lead, receiver.feed = "mixer-in", Input(465e3, 1e-3, 0.3)
+            self.assertGreater(receiver.audio().tone_v, 0.01)
+            supply.power(0.0)
+            now[0] += 60.0
+            self.assertLess(receiver.audio().tone_v, 1e-6)
+
+    def test_what_the_papers_in_the_hand_say_of_a_rail_is_what_a_practice_set_comes_to(self) -> None:
+        data = sketch(said())
+        data["stages"][-1]["test_points"][0]["expected_v"] = 250.0
+        now = [0.0]
+        receiver = PracticeReceiver(read_model(filled_in(data)[0]), seed=1, misalign="none", clock=lambda: now[0])
+        assert receiver.supply
+        receiver.supply.power(1.0)
+        now[0] += 300.0
+        self.assertAlmostEqual(receiver.supply.volts("rail") / 250.0, 1.0, delta=0.03)
 
     def test_it_is_heard_where_it_is_tuned(self) -> None:
         full, _ = filled_in(sketch(said()))

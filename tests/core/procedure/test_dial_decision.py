@@ -45,6 +45,13 @@ class Decided(unittest.TestCase):
         touched_up = decided({600e3: 600.4e3, 1000e3: 1001e3, 1400e3: 1402e3}, touch_up=True)
         self.assertEqual(touched_up.advised, "least-worst")
 
+    def test_what_is_hardly_listened_to_may_be_out_by_more_and_says_why(self) -> None:
+        read = {600e3: 588e3, 1000e3: 1006e3, 1400e3: 1431e3}
+        self.assertEqual(decided(read).advised, "least-worst")
+        lenient = decided(read, tolerance_times=4.0, wish="hardly ever")
+        self.assertEqual(lenient.advised, "leave")
+        self.assertRegex(lenient.evidence, r"Its tolerance is \d.* % \(4 times that of the dossier, for it is listened to hardly ever\)")
+
     def test_beyond_it_two_moves_with_what_each_way_costs(self) -> None:
         found = decided({600e3: 588e3, 1000e3: 1006e3, 1400e3: 1431e3}, listens_hz=909e3)
         self.assertEqual(found.advised, "least-worst")
@@ -71,6 +78,13 @@ class Decided(unittest.TestCase):
         sister = read_model({**MODEL.raw, "source": {"kind": "a sister model's", "title": "Halvern 6A"}})
         found = decided({600e3: 588e3, 1000e3: 1006e3, 1400e3: 1431e3}, model=sister)
         self.assertIn("Worked out with values of a sister model’s papers: not yet seen on this set.", found.evidence)
+
+    def test_points_that_no_papers_gave_are_not_called_theirs(self) -> None:
+        far = {600e3: 588e3, 1000e3: 1006e3, 1400e3: 1431e3}
+        for kind, called in (("own service data", "Papers’"), ("a sister model's", "Sister’s"), ("worked out at the bench", "Usual")):
+            book = decided(far, model=read_model({**MODEL.raw, "source": {"kind": kind, "title": "x"}})).option("book")
+            assert book
+            self.assertEqual(book.label, f"{called} points")
 
     def test_the_house_style_says_what_is_aimed_at(self) -> None:
         far = {600e3: 588e3, 1000e3: 1006e3, 1400e3: 1431e3}

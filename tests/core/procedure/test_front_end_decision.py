@@ -3,6 +3,8 @@
 import unittest
 from typing import Any
 
+from calm_needle.core.dossier.read import read_model
+from calm_needle.core.dossier.sketch import LOW_ENDS, Sketched, SketchedBand, sketch
 from calm_needle.core.procedure.decision import Decision
 from calm_needle.core.procedure.front_end.advice import front_end_decision
 from calm_needle.core.procedure.plan import plan_data, plan_of, read_plan
@@ -35,6 +37,17 @@ class FrontEnd(unittest.TestCase):
         self.assertEqual([s["adjusters"][0] for s in steps], ["L2A", "L1A", "C2A", "C1A"])
         self.assertEqual([s["set"]["generator"]["frequency_hz"] for s in steps], [551.5e3, 551.5e3, 1221.5e3, 1221.5e3])
         self.assertEqual(way.groups[0]["repeat_until"]["gain_below_db"], 0.1)
+
+    def test_what_is_decided_is_named_apart_from_all_that_is_there(self) -> None:
+        bands = (SketchedBand("medium wave", 520e3, 1500e3), SketchedBand("short wave", 5.8e6, 18e6))
+        for low_end in LOW_ENDS:
+            drawn = sketch(Sketched("Tollard 9", "valve", "unknown", 472e3, bands, 2, "two", low_end, True))
+            for model in (read_model(drawn), *dossiers.all_models()):
+                if plan := plan_of(model, PHASE).groups:
+                    there = {s.id for g in plan for s in g.steps} | {g.id for g in plan}
+                    for way in decided(model, 1500.0).options:
+                        new = [i for g in way.groups for i in (g["id"], *(s["id"] for s in g["steps"]))]
+                        self.assertEqual((there & set(new), len(set(new))), (set(), len(new)), (model.name, way.id))
 
     def test_a_dial_far_off_comes_first(self) -> None:
         found = decided(HALVERN, 200e3)

@@ -53,6 +53,18 @@ class Refusals(unittest.TestCase):
             calculators.answer_text("resonance", {"l_h": "0", "c_f": "100p"})
         self.assertEqual(str(caught.exception), "l_h is 0\u2009H; it must be above zero.")
 
+    def test_strays_lie_across_the_capacitor_and_its_tolerance_counts_by_its_share(self) -> None:
+        asked = {"f_hz": "468k", "l_h": "1m", "stray_f": "15p", "l_percent": "4"}
+        found = calculators.answer_text("resonance", asked).results
+        self.assertAlmostEqual(resonant_frequency_hz(l_h=1e-3, c_f=found["c_f"] + 15e-12), 468e3, delta=1e-3)
+        for l_h in (0.96e-3, 1.04e-3):  # what the sum says of the worst, beside the worst itself
+            worst = complete(f_hz=468e3, l_h=l_h).c_f - 15e-12
+            self.assertAlmostEqual(100.0 * abs(worst / found["c_f"] - 1.0), found["off_percent"], delta=0.05 * found["off_percent"])
+        with self.assertRaisesRegex(OutOfRange, "all that resonates there"):
+            calculators.answer_text("resonance", {**asked, "stray_f": "150p"})
+        plain = calculators.answer_text("resonance", {"l_h": "1m", "c_f": "100p"})
+        self.assertEqual((plain.results["total_f"], plain.results["off_percent"]), (100e-12, 0.0))
+
     def test_an_oscillator_below_that_would_stand_still_has_no_answer(self) -> None:
         with self.assertRaises(NoAnswer):
             frequency_plan(dial_hz=455e3, if_hz=455e3, side="below")

@@ -1,6 +1,8 @@
+import math
 import unittest
 
-from calm_needle.core.soundness.entry_kinds import KINDS, check, worth_it
+from calm_needle.core.soundness.entry_judges import taps_drawn, worth_it
+from calm_needle.core.soundness.entry_kinds import KINDS, check
 from calm_needle.errors import FieldsRefused
 
 WORTH = {"hours_low": "4", "hours_high": "9", "rate": "30", "parts_low": "15", "parts_high": "60", "value": "600"}
@@ -39,6 +41,19 @@ class Intake(unittest.TestCase):
             judge = KINDS[kind].judge
             assert judge
             self.assertEqual(judge(entry).state, state, f"{kind} {entry}")
+
+    def test_taps_stand_in_their_order_and_a_pair_that_hangs_on_nothing_draws_nothing(self) -> None:
+        for pairs, tags, ohms in (
+            ("2-3 12; 1-2 4.1; 1-3 16", ("1", "2", "3"), (4.1, 12.0)),
+            ("a-c 16; c-b 4", ("a", "c", "b"), (16.0, 4.0)),
+            ("1-2 open; 2-3 12", ("1", "2", "3"), (math.inf, 12.0)),
+            ("3-4 16; 1-2 4.1; 2-3 open", ("1", "2", "3", "4"), (4.1, math.inf, 16.0)),
+            ("1-2 4; 1-3 16; 1-4 21", ("1", "2", "3", "4"), (4.0, 12.0, 5.0)),
+        ):
+            drawn = taps_drawn({"winding": "L3", "pairs": pairs})
+            assert drawn
+            self.assertEqual((tuple(drawn.tags), tuple(drawn.ohms)), (tags, ohms), pairs)
+        self.assertIsNone(taps_drawn({"winding": "L3", "pairs": "1-2 4; 3-4 5"}))
 
     def test_a_comparison_is_in_one_unit(self) -> None:
         entry = {"what": "IFT2 primary", "unit": "Ω", "suspect": "6.9 V", "good": "six", "which": "IFT1"}

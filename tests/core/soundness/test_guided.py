@@ -11,7 +11,7 @@ from calm_needle.core.soundness.guided.which_can import likelihoods
 from calm_needle.core.soundness.guided.will_not_peak import judge_leak, judge_repeats
 from calm_needle.errors import FieldsRefused
 
-FACTS: dict[str, object] = {"photographs": 3, "consent": True, "start_done": True}
+FACTS: dict[str, object] = {"photographs": 3, "leads_pinned": 2, "consent": True, "start_done": True}
 
 
 class GuidedTest(unittest.TestCase):
@@ -106,7 +106,12 @@ class Rewind(GuidedTest):
     def test_nothing_irreversible_before_photographs(self) -> None:
         self.stops_at("recorded", "Nothing irreversible", facts={**FACTS, "photographs": 0})
         self.assertNotIn("wound", self.standing({**FACTS, "photographs": 0}).may_answer)
+        self.stops_at("recorded", "pin a lead where the winding starts", facts={**FACTS, "leads_pinned": 0})
         self.assertIn("owner’s word", self.standing({**FACTS, "consent": False}).said["recorded"].sentence)
+
+    def test_a_difference_is_not_worded_as_a_share(self) -> None:
+        said = self.standing(new_l_h=self.l_h * 1.02).said["measured"]
+        self.assertIn("inductance: 2.0\u202f% more than the sister’s", said.evidence)
 
     def test_turns_to_take_off_follow_from_the_square_root(self) -> None:
         self.stops_at("measured", "take off 71 turns", new_l_h=self.l_h * 1.21)

@@ -4,7 +4,7 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from calm_needle.core.soundness.parts_sweep import Measured, Part, judge_part, judge_sweep, tally
+from calm_needle.core.soundness.parts_sweep import Measured, Part, beside, classes, judge_part, judge_sweep, tally
 from tests.support.properties import steady
 
 R = Part("R1", "resistor", "R1", 22e3, 20.0, "mixer", "", False)
@@ -65,3 +65,36 @@ class TheWhole(unittest.TestCase):
     def test_all_sound_passes(self) -> None:
         verdicts = {p.id: judge_part(p, now(32e-6)) for p in self.CAN}
         self.assertTrue(judge_sweep(self.CAN, verdicts).passed)
+
+
+class AsAClass(unittest.TestCase):
+    def part(self, name: str, region: str = "mixer", nominal: float = 10e3) -> Part:
+        return Part(name, "resistor", name, nominal, 10.0, region, "", weak=False)
+
+    def test_resistors_that_have_all_gone_high_are_said_to_have_drifted_as_a_class(self) -> None:
+        parts = [self.part(f"R{i}") for i in range(6)]
+        (high,) = classes(parts, {p.id: 11.5e3 + 100.0 * i for i, p in enumerate(parts)})
+        self.assertIn("drifted as a class", high.words)
+        self.assertEqual(high.worst, "R5")
+        (spread,) = classes(parts, {p.id: 10e3 + 1500.0 * (-1) ** i for i, p in enumerate(parts)})
+        self.assertNotIn("as a class", spread.words)
+        self.assertEqual(classes(parts, {"R1": 10e3}), [])
+
+    def test_what_stands_beside_earlier_work_is_suspect_and_nothing_else(self) -> None:
+        parts = [self.part("R1"), self.part("R2"), self.part("R3", "output"), self.part("R4", "output")]
+        self.assertEqual(beside(parts, {"R1"}, ()), {"R2"})
+        self.assertEqual(beside(parts, (), ["around the output valve"]), {"R3", "R4"})
+        self.assertEqual(beside(parts, (), ["a scorched R2"]), {"R1", "R2"})
+        self.assertEqual(beside(parts, (), ["nowhere"]), set())
+
+    def test_another_value_that_is_fitted_is_left_asked_about_or_replaced(self) -> None:
+        part = self.part("R1")
+        for marked, measured, state, words in (
+            (12e3, 12.1e3, "near", "Ask before it is replaced"),
+            (12e3, 10.4e3, "near", "leave it"),
+            (12e3, 17e3, "out", "replace it, by what is drawn"),
+            (47e3, 47e3, "out", "Ask before it is replaced"),
+        ):
+            judged = judge_part(part, [Measured(measured, in_circuit=False, replaced=False, marked=marked)])
+            self.assertEqual(judged.state, state, (marked, measured))
+            self.assertIn(words, judged.sentence)

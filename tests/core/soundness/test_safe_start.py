@@ -10,6 +10,7 @@ from calm_needle.core.soundness.safe_start import (
     Logged,
     Point,
     Start,
+    borne_out,
     judge_current,
     judge_rail,
     judge_warm,
@@ -109,3 +110,11 @@ class Rails(unittest.TestCase):
         sagging = at_full(*((60.0 * i, 250.0 - i) for i in range(12)))
         self.assertIn("sags", may_finish(sagging, rungs=MAINS, points=(RAIL,)).sentence)
         self.assertEqual(may_finish(log(("rung", {"rung": 0})), rungs=MAINS, points=()).state, "watch")
+
+    def test_a_target_is_borne_out_by_what_was_read_warm_at_full_power_and_stays_so_when_it_is_off(self) -> None:
+        def logged(volts: float, t_s: float) -> list[Logged]:
+            rungs = [Logged(i, "rung", 10.0 * i, {"rung": i}) for i in range(3)]
+            return [*rungs, Logged(4, "rail", 20.0 + t_s, {"point": RAIL.id, "v": volts}), Logged(5, "off", 999.0, {})]
+
+        for volts, t_s, wanted in ((248.0, 90.0, True), (180.0, 90.0, False), (248.0, 5.0, None)):
+            self.assertEqual(borne_out(logged(volts, t_s), rungs=MAINS, points=(RAIL,)).get(RAIL.id), wanted, (volts, t_s))

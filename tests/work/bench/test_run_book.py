@@ -90,10 +90,33 @@ class OneRun(unittest.TestCase):
     def test_no_peak_becomes_a_finding_with_its_evidence(self) -> None:
         self.to_first_core()
         self.read(*([88.0] * 14))
-        self.book.no_peak()
+        with self.assertRaisesRegex(NotSureEnough, "in the right core\\? IFT2 lower is turned from below, IFT2 upper from above"):
+            self.book.no_peak()
+        self.book.no_peak(sure=True)
         (finding,) = self.book.findings()
         self.assertEqual(finding.sentence, "The lower core of IFT2 hardly answers.")
         self.assertRegex(finding.evidence, r"^\d+ seconds of turning for 0\.0 dB")
+
+    def test_a_core_noted_as_waxed_is_not_called_dead_unless_its_wax_was_cleared_or_somebody_insists(self) -> None:
+        for clears in (True, False):
+            with self.subTest(clears=clears):
+                self.book = halvern.new_run(self.conn, self.job_id, self.clock)
+                self.to_first_core()
+                while self.book.step and self.book.step.adjusters != ("IFT1-lower",):
+                    self.book.skip("not this one")
+                    if self.book.state.stage == "set_up":
+                        self.book.set_everything()
+                self.read(*([88.0] * 14))
+                with self.assertRaisesRegex(NotSureEnough, "“often waxed”, and wax keeps a tool out"):
+                    self.book.no_peak()
+                if clears:
+                    self.book.clear_wax()
+                    self.read(*([88.0] * 14))
+                    with self.assertRaises(NotSureEnough) as asked:
+                        self.book.no_peak()
+                    self.assertNotIn("wax", str(asked.exception))
+                self.book.no_peak(sure=True)
+                self.assertEqual(sum(v.outcome == "no_peak" for v in self.book.state.visits), 1)
 
     def test_left_out_wants_a_reason(self) -> None:
         self.to_first_core()

@@ -16,7 +16,7 @@ from calm_needle.work.instruments.core_places import core_at, travel_percent
 from calm_needle.work.instruments.equipment import Equipment
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
-from calm_needle.work.soundness import bands, guided, parts_sweep, repairs, safe_start
+from calm_needle.work.soundness import bands, guided, guided_meters, parts_sweep, repairs, safe_start
 from calm_needle.work.workshop import Workshop
 from tests.support.demo import copy_into
 from tests.support.pace import HURRIED
@@ -80,21 +80,21 @@ class UnderTheProbes(unittest.TestCase):
             def answer(stage: str, *read: str, **typed: str) -> guided.WorkView:
                 form = {"stage": stage, **typed}
                 for name in read:
-                    form[name] = guided.measure(conn, BOAT_HOUSE, work_id, {**form, "read": name}, meters).typed
+                    form[name] = guided_meters.measure(conn, BOAT_HOUSE, work_id, {**form, "read": name}, meters).typed
                 guided.answer(conn, BOAT_HOUSE, work_id, form, meters)
                 return guided.work_view(conn, BOAT_HOUSE, work_id)
 
             answer("answers", turns_tried="2", change_db="0.1")
             self.assertEqual(answer("winding", "ohm_here", "ohm_sister", "l_min_h", "l_max_h").stages[1].said.state, "good")
             with self.assertRaises(FieldsRefused) as caught:  # which capacitor is held across?
-                guided.measure(conn, BOAT_HOUSE, work_id, {"stage": "dip", "read": "dip_across_db"}, meters)
+                guided_meters.measure(conn, BOAT_HOUSE, work_id, {"stage": "dip", "read": "dip_across_db"}, meters)
             self.assertIn("across_f", caught.exception.faults)
             shown = answer("dip", "dip_db", "dip_across_db", across_f="330 pF")  # far below: the scan goes after it
             self.assertEqual(shown.stages[2].shown["dip_db"], "0\u2009dB")
             self.assertIn("the one inside is open", shown.stages[2].said.sentence)
             safe_start.climb(conn, BOAT_HOUSE, meters)
             with self.assertRaises(FieldsRefused) as caught:
-                guided.measure(conn, BOAT_HOUSE, work_id, {"stage": "dip", "read": "dip_db"}, meters)
+                guided_meters.measure(conn, BOAT_HOUSE, work_id, {"stage": "dip", "read": "dip_db"}, meters)
             self.assertIn("the set is on", str(caught.exception))
             safe_start.switch_off(conn, BOAT_HOUSE, meters)
             choose = next(s for s in shown.stages if s.stage.name == "choose")
@@ -106,7 +106,7 @@ class UnderTheProbes(unittest.TestCase):
             work_id = guided.begin(conn, BOAT_HOUSE, {**begun, "subject": "IFT1-s"})
             waxed = practice.position("IFT1-lower")
             with self.assertRaises(FieldsRefused) as caught:
-                guided.measure(conn, BOAT_HOUSE, work_id, {"stage": "winding", "read": "l_max_h"}, meters)
+                guided_meters.measure(conn, BOAT_HOUSE, work_id, {"stage": "winding", "read": "l_max_h"}, meters)
             self.assertEqual(practice.position("IFT1-lower"), waxed)
             self.assertIn("clear its wax first", str(caught.exception))
 
@@ -169,12 +169,12 @@ class UnderTheProbes(unittest.TestCase):
         assert meters is not None and meters.practice is not None
         meters.practice.power(1.0)
         meters.practice.let_pass(120.0)
-        settled, count = soundings._settled, itertools.count()
+        settled, count = soundings.settled, itertools.count()
 
         def astray(of: Meters) -> float:
             return settled(of) * (1e-4 if next(count) in (3, 4) else 1.0)
 
-        with mock.patch.object(soundings, "_settled", astray):
+        with mock.patch.object(soundings, "settled", astray):
             heard = soundings.hear(meters, band, dial_hz=bands.middle_of(band), point="aerial-socket", wanted_v=0.387)
         self.assertIsNotNone(heard.level_v)
 

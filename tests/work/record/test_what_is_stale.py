@@ -60,7 +60,7 @@ class AfterARepair(unittest.TestCase):
     def test_done_again_it_stands(self) -> None:
         self.replace(self.part_at("mixer"))
         with self.workshop.store() as conn:
-            shelf_work.mark_phase(conn, OLDER_JOB, {"phase": IF, "state": "done"})
+            shelf_work.mark_phase(conn, OLDER_JOB, {"phase": IF, "state": "done", "remark": "peaks at 468.0 kHz"})
         self.assertEqual(run_record.record_of(self.workshop, OLDER_RUN).stale, "")
 
 
@@ -70,7 +70,8 @@ class InNumbers(unittest.TestCase):
             copy_into(Path(name))
             workshop = Workshop(Path(name))
             record = run_record.record_of(workshop, OLDER_RUN)
-            ids = {r.reading for r in run_record.readings_of_run(workshop, OLDER_RUN)}
+            shown = {r.reading: (r.value, r.unit) for r in run_record.readings_of_run(workshop, OLDER_RUN)}
+            ids = set(shown)
             workshop.close()
         for section in record.sections:
             for row in section.rows:
@@ -79,6 +80,9 @@ class InNumbers(unittest.TestCase):
                         self.assertTrue(cell.readings and set(cell.readings) <= ids, (section.name, row))
             for curve in section.curves:
                 self.assertTrue(set(curve.readings) <= ids and len(curve.readings) >= len(curve.points))
+        for line in (n for n in record.lines if n.found):
+            assert line.found
+            self.assertEqual((line.found.value, line.found.unit), shown[line.found.readings[0]], "what the meter showed, at its level")
         text = write_report(record.sections)
         numbers = sum(len(r.cells) for s in record.sections for r in s.rows)
         points = sum(len(c.points) for s in record.sections for c in s.curves)

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from calm_needle.core.verdict import Verdict
 from calm_needle.work.jobs.shelf import job_of
-from calm_needle.work.soundness import bands, guided, health, parts_sweep, repairs, safe_start
+from calm_needle.work.soundness import bands, guided, guided_meters, health, parts_sweep, repairs, safe_start
 from calm_needle.work.workshop import Workshop
 from tests.support.demo import copy_into
 from tests.support.pace import HURRIED
@@ -66,7 +66,7 @@ class FromFirstPowerToSound(unittest.TestCase):
         ):
             form = {"stage": stage, **typed}
             for name in read:
-                form[name] = guided.measure(self.conn, JOB, work_id, {**form, "read": name}, self.meters).typed
+                form[name] = guided_meters.measure(self.conn, JOB, work_id, {**form, "read": name}, self.meters).typed
             guided.answer(self.conn, JOB, work_id, form, self.meters)
         guided.end(self.conn, JOB, work_id, {"outcome": "through", "words": ""})
         repairs.quick_test(self.conn, JOB, {"outcome": "better", "words": "heard on every band"})

@@ -38,14 +38,18 @@ TWICE = 2  # readings of every mark
 OFTEN = 6  # measurements of what a cover does, after which it is no use
 WELL_INSIDE = 0.35  # of the tolerance
 CURVE_POINTS = 61
+PAPERS_POINTS = "Papers’ points"
+# What the points are called at which a dossier has a band set, by its source: nobody's papers say those of a sketch.
+POINTS_OF = {"a sister model's": "Sister’s points", "worked out at the bench": "Usual points"}
 LEAVE, LEAST, BOOK, EXACT, AGAIN, COVER = "leave", "least-worst", "book", "exact", "again", "cover"
 
 
 def dial_decision(model: Model, state: RunState, group: Group, asked: Mapping[str, Any]) -> Decision:
     """Return what to do about the band that a group has read. asked: listens_hz, where the owner listens, if anywhere; strip_hz, where the
-    strip was found to peak; means, and carriers that are known; touch_up and aim, as the house style has them."""
+    strip was found to peak; means, and carriers that are known; touch_up and aim, as the house style has them; tolerance_times and wish,
+    how much the owner asks of this band."""
     bands = dial_bands(model)
-    whole = bands[_band_of(group)]
+    whole = _as_wished(bands[_band_of(group)], asked)
     evidence = evidence_of(state.plan, state.visits, whole)
     band = whole.without(evidence.stuck)
     number = sum(g.id.startswith(f"move-{band.band.id}-".lower()) for g in state.plan.groups)
@@ -194,6 +198,15 @@ def _decided(
     return decide(sentence, why, advised=way.id, tone="live")
 
 
+def _as_wished(band: DialBand, asked: Mapping[str, Any]) -> DialBand:
+    """The band with the tolerance that its owner's use of it leaves; what is listened to every day keeps its own."""
+    times = float(asked.get("tolerance_times", 1.0))
+    if times == 1.0:
+        return band
+    why = f"{times:g} times that of {band.tolerance_from}, for it is listened to {asked['wish']}"
+    return replace(band, tolerance_percent=times * band.tolerance_percent, tolerance_from=why)
+
+
 def _ways(
     model: Model,
     band: DialBand,
@@ -210,7 +223,7 @@ def _ways(
     listens_hz = asked.get("listens_hz")
     goals: list[tuple[str, str, Goal, tuple[float, ...]]] = [(LEAST, "Least worst", "least worst", ())]
     if band.book_hz:
-        goals.append((BOOK, "Papers’ points", "book points", band.book_hz))
+        goals.append((BOOK, POINTS_OF.get(str(model.source.get("kind")), PAPERS_POINTS), "book points", band.book_hz))
     if listens_hz:
         goals.append((EXACT, f"Exact at {mark(listens_hz)}", "exact", (listens_hz,)))
     means = means_named(str(asked.get("means", "counter")), asked.get("carriers", ()))

@@ -5,14 +5,14 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 
 from calm_needle.core.dossier.model import Band, Model
-from calm_needle.core.physics.dial_fit import PAPERS, SISTER, TYPICAL, Drawn, PartName
+from calm_needle.core.physics.dial_fit import PAPERS, SISTER, TYPICAL, WORKED_OUT, Drawn, PartName
 from calm_needle.core.physics.typical_tank import typical_tanks
 from calm_needle.errors import OutOfRange
 
 FEWEST_MARKS = 3
 USUAL_TOLERANCE = 1.5  # per cent, where a dossier says nothing
 # Whose values those of a dossier are, by its source; which part of an oscillator an adjuster turns, by its kind.
-VALUES_FROM = {"own service data": PAPERS, "a sister model's": SISTER, "worked out at the bench": PAPERS}
+VALUES_FROM = {"own service data": PAPERS, "a sister model's": SISTER, "worked out at the bench": WORKED_OUT}
 PART_OF: dict[str, PartName] = {"core": "coil", "slug": "coil", "trimmer": "trimmer", "padder": "padder"}
 NOUNS: dict[str, str] = {
     "coil": "oscillator coil",

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from calm_needle.core.physics.dial_causes import Cause, Doubt
-from calm_needle.core.physics.dial_fit import PAPERS, SISTER, Reading
+from calm_needle.core.physics.dial_fit import PAPERS, TYPICAL, Reading
 from calm_needle.core.procedure.decision import Found
 from calm_needle.core.procedure.dial.band import NOUNS, DialBand
 from calm_needle.core.procedure.dial.cover import CoverShift
@@ -52,8 +52,9 @@ def values_words(band: DialBand, borne_out: bool | None) -> str:
     source = band.drawn.values_from
     if source == PAPERS:
         return ""
-    if source != SISTER:
-        return f"Its oscillator is not in the papers: this is worked out with {source}, so expect a second pair of moves."
+    if source == TYPICAL:
+        then = ", so expect a second pair of moves" if borne_out is None else ""
+        return f"Its oscillator is not in the papers: this is worked out with {source}{then}."
     said = {
         True: "what was read since bears them out",
         False: "what was read since does not bear them out",

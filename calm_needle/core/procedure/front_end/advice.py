@@ -197,7 +197,8 @@ def _peaks(
                 "generator": {**own["generator"], "frequency_hz": instead[2]},
             }
             step = {**step, "title": f"{step['title']}, at {mark(instead[1])} where it is listened to"}
-        steps.append({**step, "id": f"{step['id']}-{number}", "set": own})
+        # Named apart from the steps that read the points: a dossier may call its own as those are called.
+        steps.append({**step, "id": f"peak-{step['id']}-{number}", "set": own})
     dials = {s["set"].get("receiver", {}).get("tuning_hz") for s in steps}
     band = str(steps[0]["set"].get("receiver", {}).get("band", raw["id"]))
     repeat = {"repeat_until": whole.get("repeat_until", REPEAT)} if len(dials) > 1 else {}

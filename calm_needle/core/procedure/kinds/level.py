@@ -1,9 +1,11 @@
 """What peak, null and alternate share: one adjuster turned for the highest or lowest level, watched by the peak watch."""
 
+import math
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any, NamedTuple
 
-from calm_needle.core.dossier.model import Adjuster, Step
+from calm_needle.core.dossier.model import Adjuster, Model, Step
 from calm_needle.core.procedure.advice import Advice, degrees_in_words, turns_in_words, way_in_words
 from calm_needle.core.procedure.figure import Figure
 from calm_needle.core.procedure.judge import Context, Marks, Moment, Move, Standing
@@ -16,6 +18,8 @@ from calm_needle.core.quantities import format_db
 METER_LAG_S = 0.1  # how far a meter that the program reads is behind, by its averaging
 CORE_TURNS, SHORT_TURNS = 12.0, 4.0  # of travel: of a core, which the watch's turns are those of; and what goes through all in less
 FINEST = 8.0
+HARDLY_DB = 0.05  # between two readings that a person types
+SAME_CAN_MM = 6.0  # cores this near each other are in one can, seen from two sides
 NEEDS_READING = "There is no reading yet to take. Read the meter first."
 
 _TIMES = ("", "once", "twice", *(f"{n} times" for n in ("three", "four", "five", "six", "seven", "eight", "nine", "ten")))
@@ -43,9 +47,13 @@ class LevelJudge:
         self._words = Words(adjuster.phrase, goal, adjuster.remarks, short=self._finer > 1.0)
 
     def add(self, seen: Seen) -> None:
-        if seen.kind not in ("live", "typed") or self._series.settling:
+        if seen.kind not in ("live", "typed"):
             return
         turns = seen.turns.get(self._adjuster)
+        if self._series.settling:
+            if turns is not None:
+                self._watch.stood(time_s=seen.t_s, turns=self._finer * turns)
+            return
         self._watch.add(
             level_db=self._series.measure(seen),
             time_s=seen.t_s,
@@ -70,9 +78,10 @@ class LevelJudge:
             "by_itself_db": verdict.span_db,
         }
         seen = verdict.evidence != "none"
+        typed = [self._series.measure(r) for r in self._series.watched[-2:] if r.alone]
         return Standing(
             verdict.kind,
-            words.advice(verdict, start_db=start),
+            words.few(typed) if verdict.kind == "waiting" and typed else words.advice(verdict, start_db=start),
             _move(verdict),
             may_take=verdict.may_take,
             doubt=why_not_sure(verdict),
@@ -200,6 +209,19 @@ class Words(NamedTuple):
             case _:
                 return Advice("calm", "eye", f"Steady. Turn {self.phrase} on, and watch.", _so_far(verdict, start_db))
 
+    def few(self, typed_db: Sequence[float]) -> Advice:
+        """Return the advice for the first readings that a person types, the last one or two (dB): what each says of the way."""
+        told = "Two or three more, and it can be told from the wander of the needle."
+        if len(typed_db) < 2:
+            return Advice("calm", "eye", f"Turn {self.phrase} a little, and read again.", "One reading is a beginning to compare with.")
+        moved = typed_db[-1] - typed_db[-2]
+        if abs(moved) < HARDLY_DB:
+            return Advice("calm", "eye", "It hardly moved. Turn further, and read again.", told)
+        wanted = (moved > 0.0) == (self.goal == "maximum")
+        said = f"{'Higher' if moved > 0.0 else 'Lower'} by {abs(moved):.1f} dB"
+        way = "go on the same way" if wanted else "turn it the other way"
+        return Advice("live" if wanted else "watch", "onward" if wanted else "turn_back", f"{said}: {way}, and read again.", told)
+
     def _past(self, verdict: Verdict) -> Advice:
         peak = self.goal == "maximum"
         off = verdict.turns_to_crest
@@ -273,6 +295,34 @@ def why_not_sure(verdict: Verdict) -> str:
             return "No crest has been seen to fall on both sides. Take it all the same?"
 
 
+def why_not_dead(adjuster: Adjuster, verdict: str) -> str | None:
+    """Return what to say before a core is called dead that somebody saw waxed and from which the wax was not cleared, or None.
+
+    Where it came to its stop it did turn, and nothing is asked.
+    """
+    if "wax" not in adjuster.remarks.lower() or verdict == "end_stop":
+        return None
+    core = f"{adjuster.phrase[0].upper()}{adjuster.phrase[1:]}"
+    return f"{core} is noted as “{adjuster.remarks}”, and wax keeps a tool out: a good core seems dead then."
+
+
+def why_not_this_core(model: Model, adjuster: Adjuster) -> str | None:
+    """Return what to ask before a core is called dead that shares its can, or its place, with another: the tool may be in that one."""
+    here = (adjuster.x_mm, adjuster.y_mm)
+    others = [
+        a
+        for a in model.adjusters
+        if a.id != adjuster.id
+        and a.kind == adjuster.kind
+        and ((a.transformer and a.transformer == adjuster.transformer) or math.dist(here, (a.x_mm, a.y_mm)) <= SAME_CAN_MM)
+    ]
+    if not others:
+        return None
+    nearest = min(others, key=lambda a: math.dist(here, (a.x_mm, a.y_mm)))
+    ways = f"{adjuster.name} is turned from {adjuster.side}, {nearest.name} from {nearest.side}"
+    return f"Is the tool in the right core? {ways}."
+
+
 def no_peak_finding(phrase: str, verdict: Verdict) -> tuple[str, str]:
     """Return finding and evidence for an adjuster on which no peak was found."""
     the_core = phrase[0].upper() + phrase[1:]
@@ -282,7 +332,8 @@ def no_peak_finding(phrase: str, verdict: Verdict) -> tuple[str, str]:
             f"At its end stop and still the highest; {max(verdict.rise_db, verdict.fall_db, verdict.moved_db):.1f} dB lower elsewhere.",
         )
     if verdict.kind == "slips":
-        return (f"{the_core} hardly answers.", f"{_tally(verdict)}: wax, a stage that does not pass, or an open capacitor.")
+        per_turn = f" ({verdict.moved_db / verdict.turned:.2f} dB a turn)" if verdict.turned else ""
+        return (f"{the_core} hardly answers.", f"{_tally(verdict)}{per_turn}: wax, a stage that does not pass, or an open capacitor.")
     return (
         f"No peak was found with {phrase}.",
         f"Judged “{verdict.kind.replace('_', ' ')}”; wander {format_db(verdict.wander_db, places=2)} dB.",

@@ -33,10 +33,13 @@ class TuneJudge(LimitsJudge):
         super().__init__(step, context, low=aim["centre"] - aim["tolerance"], high=aim["centre"] + aim["tolerance"])
         self._aim, self._adjuster = aim, step.adjusters[0]
         self._places: list[tuple[float, float]] = []  # turns and hertz, where it stood
+        self._ends: dict[int, float] = {}  # by the way it was turned, where its travel was seen to end
 
     def add(self, seen: Seen) -> None:
         turns = seen.turns.get(self._adjuster)
         if turns is not None and seen.kind in ("live", "typed"):
+            if seen.at_stop and self._places and abs(self._places[-1][0] - turns) > 1e-6:
+                self._ends[1 if turns > self._places[-1][0] else -1] = turns
             if self._places and abs(self._places[-1][0] - turns) < 1e-6:
                 self._places[-1] = turns, seen.value
             else:
@@ -61,7 +64,16 @@ class TuneJudge(LimitsJudge):
         off = self._aim["centre"] - now.value
         if self.low <= now.value <= self.high:
             return stood
-        if self._series.watched[-1].at_stop:
+        if per_turn is not None and (beyond := self._beyond_its_end(off / per_turn)) is not None:
+            too = plain.advice.sentence.split(". ", maxsplit=1)[0]
+            advice = Advice(
+                "watch",
+                "stop",
+                f"{too}, and the travel of {self._what} ends {_amount(beyond).removeprefix('about ')} short of it.",
+                f"Press X: it cannot be brought there. Something else of this circuit is off by more than {self._what} can take up.",
+            )
+            return replace(stood, advice=advice, move=Move("turn_back"))
+        if per_turn is None and self._series.watched[-1].at_stop:
             too = plain.advice.sentence.split(". ", maxsplit=1)[0]
             words = "Turn the other way. If it stops both ways, or no tool moves it, say so: the others are then set without it."
             advice = Advice("watch", "stop", f"{too}, and {self._what} is at its stop or does not move.", words)
@@ -101,6 +113,14 @@ class TuneJudge(LimitsJudge):
                 slope = (hz - then_hz) / (turns - before)
                 return slope if abs(slope) > 1.0 else None
         return None
+
+    def _beyond_its_end(self, left: float) -> float | None:
+        """How far (turns) beyond the end of its travel it would have to be turned, where that end was met; None within reach."""
+        end = self._ends.get(1 if left > 0.0 else -1)
+        if end is None:
+            return None
+        beyond = abs(left) - abs(end - self._places[-1][0])
+        return beyond if beyond > APART_TURNS else None
 
     def _going_away(self) -> bool:
         seen, centre = self._series.watched, self._aim["centre"]

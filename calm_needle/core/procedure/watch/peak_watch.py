@@ -191,6 +191,11 @@ class PeakWatch:
         if self._sparse or time_s + 0.99 * self._spacing_s - self._open[0][0] >= BLOCK_S:
             self._close()  # the next reading would lie beyond it
 
+    def stood(self, *, time_s: float, turns: float) -> None:
+        """Take where the adjuster stands (turns) while what is read does not count; the meter is behind that, too, once it counts again."""
+        self._places.append((time_s, turns))
+        self._turns_now = turns
+
     def verdict(self) -> Verdict:
         """Return the judgement on everything added so far; how far the crest is away, from where the tool has come to meanwhile."""
         if self._verdict is None:

@@ -81,7 +81,7 @@ CALCULATORS = (
         "whether a small capacitance means anything",
         (
             Key("reading_f", "F", "Reading", "4.1 pF", sensible=(1e-15, 1e-9)),
-            Key("zero_f", "F", "Leads alone", "2.9 pF", zero=True, sensible=(1e-15, 1e-9)),
+            Key("zero_f", "F", "Leads alone", "2.9 pF", zero=True, sensible=(1e-15, 1e-9), known="leads_f"),
             Key("unsure_f", "F", "Meter is sure to ±", "0.5 pF", sensible=(1e-15, 1e-10)),
         ),
         parts.small_capacitance,

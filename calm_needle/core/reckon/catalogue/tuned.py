@@ -26,7 +26,8 @@ STRAY = Key("stray_f", "F", "Strays", "8 pF", zero=True, optional=True, sensible
 
 def _resonance_picture(inputs: Values, results: Values) -> Picture:
     f, c, l_h = results["f_hz"], results["c_f"], results["l_h"]
-    points = [(c * k, resonance.resonant_frequency_hz(l_h=l_h, c_f=c * k)) for k in np.geomspace(0.3, 3.0, 49).tolist()]
+    stray = results["total_f"] - c
+    points = [(c * k, resonance.resonant_frequency_hz(l_h=l_h, c_f=c * k + stray)) for k in np.geomspace(0.3, 3.0, 49).tolist()]
     return Curves(
         "Frequency over the capacitance, with this coil", "F", "Hz", [Line("this coil", points)], [Mark(c, "here", f, "after")], log_x=True
     )
@@ -76,14 +77,28 @@ CALCULATORS = (
             Key("f_hz", "Hz", "Frequency", "468 kHz", optional=True, sensible=(1e3, 3e9), known="if_hz"),
             Key("l_h", "H", "Inductance", "", optional=True, sensible=(1e-9, 10.0)),
             Key("c_f", "F", "Capacitance", "120 pF", optional=True, sensible=(1e-13, 1e-5)),
+            Key("stray_f", "F", "Strays, and the coil's own", "", zero=True, optional=True, sensible=(1e-14, 1e-9)),
+            Key("l_percent", "%", "Coil is sure to ±", "", zero=True, optional=True, high=50.0),
+            Key("c_percent", "%", "Capacitor is sure to ±", "", zero=True, optional=True, high=50.0),
         ),
-        resonance.complete,
-        (Result("f_hz", "Frequency", "Hz", 5), Result("l_h", "Inductance", "H"), Result("c_f", "Capacitance", "F")),
-        "{l_h} and {c_f} resonate at {f_hz}.",
-        ("f = 1 / (2π √(L C)) = 1 / (2π √({l_h} × {c_f})) = {f_hz}",),
+        resonance.complete_real,
+        (
+            Result("f_hz", "Frequency", "Hz", 5),
+            Result("l_h", "Inductance", "H"),
+            Result("c_f", "Capacitor", "F"),
+            Result("total_f", "With its strays", "F"),
+            Result("off_percent", "What was worked out is sure to ±", "%", 2),
+        ),
+        lambda r: (
+            ("{l_h} and {c_f}" if r["total_f"] == r["c_f"] else "{l_h} and {c_f}, {total_f} with strays,")
+            + " resonate at {f_hz}"
+            + (", sure to ± {off_percent}." if r["off_percent"] else ".")
+        ),
+        ("f = 1 / (2π √(L C)) = 1 / (2π √({l_h} × {total_f})) = {f_hz}",),
         (
             "f = 1 / (2π√(LC)), without loss: with Q above 10 within 0.3 %.",
-            "The capacitance is all there is: add strays, and the coil's own.",
+            "Strays are a few picofarads of wiring, and 3–15 pF of a coil's own: left out, the capacitance is all there is.",
+            "Both parts off the same way at once, as bad as it can be; a frequency that is given is taken as exact.",
         ),
         _resonance_picture,
     ),

@@ -103,7 +103,10 @@ PIECE = Piece(
             "answers",
             "Does it answer?",
             "A tuned circuit answers its core by decibels, not tenths.",
-            (Ask("turns_tried", "Turned", "turn"), Ask("change_db", "the reading changed by", "dB")),
+            (
+                Ask("turns_tried", "Turned", "turn", known="turns_tried"),
+                Ask("change_db", "the reading changed by", "dB", known="change_db"),
+            ),
             _answers,
         ),
         Stage(
@@ -111,8 +114,8 @@ PIECE = Piece(
             "Winding and core",
             "Ohms against the sister; inductance with the core at both ends of its travel. One end lifted, the core put back where it was.",
             (
-                Ask("ohm_here", "This winding has", "Ω", meter="ohm", may_be_open=True),
-                Ask("ohm_sister", "its sister", "Ω", meter="ohm", of="sister"),
+                Ask("ohm_here", "This winding has", "Ω", meter="ohm", may_be_open=True, known="ohm"),
+                Ask("ohm_sister", "its sister", "Ω", meter="ohm", of="sister", known="ohm"),
                 Ask("l_min_h", "Inductance, core out", "H", meter="henry", core="out"),
                 Ask("l_max_h", "core in", "H", meter="henry", core="in"),
             ),

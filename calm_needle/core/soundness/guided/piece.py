@@ -12,7 +12,9 @@ from calm_needle.core.quantities import format_plain
 from calm_needle.core.verdict import Verdict
 from calm_needle.errors import FieldsRefused
 
-Meter = Literal["ohm", "henry", "farad", "dip", "resonance", "travel"]
+Meter = Literal["ohm", "henry", "farad", "dip", "resonance", "travel", "wire", "mean diameter", "width", "depth"]
+# What a job may know by itself from what was read before: of the dossier, the bench, the sweep of the parts, the safe start.
+Known = Literal["", "if_hz", "turns_tried", "change_db", "ohm", "rail_percent", "rail_tolerance_percent", "minutes_on", "label"]
 CorePlace = Literal["", "out", "middle", "in"]
 OPEN = form.OPEN
 
@@ -21,15 +23,15 @@ OPEN = form.OPEN
 class Ask(form.Ask):
     """One thing asked in a piece of work. meter: what can read it, and of which part.
 
-    core: where the core of the winding stands while it is read; held: the ask that says which capacitor is held across; known: what
-    the dossier answers by itself.
+    core: where the core of the winding stands while it is read; held: the ask that it hangs on, a capacitor held across or a length of
+    wire; known: what the job may answer by itself, from what was read before.
     """
 
     meter: Meter | None = None
     of: Literal["subject", "sister"] = "subject"
     core: CorePlace = ""
     held: str = ""
-    known: Literal["", "if_hz"] = ""
+    known: Known = ""
 
 
 class Answers:
@@ -48,6 +50,10 @@ class Answers:
         """Return a number that may have been left out."""
         return self.number(name) if name in self._values else default
 
+    def has(self, name: str) -> bool:
+        """Whether something was answered; an earlier version may not have asked it."""
+        return name in self._values
+
     def text(self, name: str) -> str:
         """Return words or a choice; empty where nothing was written."""
         return str(self._values.get(name, ""))
@@ -59,7 +65,7 @@ class Answers:
         return [float(v) for v in value]
 
     def fact(self, name: str, default: object = None) -> object:
-        """Return what the job knows: photographs (count), consent (bool), sister and subject (names), minutes since the first stage."""
+        """Return what the job knows: photographs and leads pinned on them (counts), consent and start_done (whether)."""
         return self._facts.get(name, default)
 
 
@@ -76,12 +82,13 @@ class Stage:
     asks: tuple[Ask, ...]
     judge: Judge
     irreversible: bool = False
-    act: Literal["", "wind", "put across"] = ""
+    act: Literal["", "wind", "put across", "splice"] = ""
 
 
 @dataclass(frozen=True)
 class Piece:
-    """A guided piece of work. subject: the kind of part it is about, empty for none; all_gates: every stage is open from the start.
+    """A guided piece of work. subject: the kind of part it is about, empty for none; mends: whether that part is whole again after it;
+    all_gates: every stage is open from the start.
 
     repair: what is written into the log of changes when it is through; follow: what comes after; hazards: cautions it calls for.
     """

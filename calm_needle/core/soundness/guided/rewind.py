@@ -7,7 +7,7 @@ import math
 
 from calm_needle.core.physics.coils import COPPER_OHM_M, multilayer_h, wire
 from calm_needle.core.physics.resonance import resonant_frequency_hz
-from calm_needle.core.quantities import format_db, format_si
+from calm_needle.core.quantities import format_beside, format_db, format_si
 from calm_needle.core.soundness.guided.piece import OPEN, Answers, Ask, Piece, Stage
 from calm_needle.core.verdict import Verdict
 
@@ -55,17 +55,23 @@ def _sister(a: Answers) -> Verdict:
 
 
 def _recorded(a: Answers) -> Verdict:
-    count = int(str(a.fact("photographs", 0)))
+    count, leads = (int(str(a.fact(name, 0))) for name in ("photographs", "leads_pinned"))
     if not count:
         return Verdict("stop", "No photograph is with the job yet. Nothing irreversible before winding, leads and former are photographed.")
+    if not leads:
+        return Verdict(
+            "stop",
+            "No photograph shows its leads yet: pin a lead where the winding starts, and one where it ends.",
+            (f"{count} photographs, no lead pinned on any",),
+        )
     words = "Direction, leads and pictures are recorded."
     if a.text("carries_dc") == "yes":
         words += " It carries direct current: its partner has the same age and strain, so plan to wind both."
     if not a.fact("consent", False):
         return Verdict(
-            "watch", f"{words} The owner’s word for a change that cannot be undone is not written down.", (f"{count} photographs",)
+            "watch", f"{words} The owner’s word for a change that cannot be undone is not written down.", (f"{leads} leads pinned",)
         )
-    return Verdict("good", words, (f"{count} photographs",))
+    return Verdict("good", words, (f"{leads} leads pinned",))
 
 
 def target(a: Answers) -> tuple[float, float, float, float]:
@@ -109,7 +115,7 @@ def _measured(a: Answers) -> Verdict:
     wanted, turns = a.number("sister_l_h"), a.number("turns_wound")
     off = off_percent(found=a.number("new_l_h"), wanted=wanted)
     ohm_off = off_percent(found=a.number("new_ohm"), wanted=a.number("sister_ohm"))
-    evidence = (f"inductance {_said(off)} of the sister’s", f"ohms {_said(ohm_off)} of the sister’s")
+    evidence = (f"inductance: {format_beside(off, 'the sister’s')}", f"ohms: {format_beside(ohm_off, 'the sister’s')}")
     more = turns * (math.sqrt(wanted / a.number("new_l_h")) - 1.0)
     turn = f"{'put on' if more > 0 else 'take off'} {abs(more):.0f} turns"
     if abs(off) > L_REACH_PERCENT:
@@ -138,7 +144,12 @@ PIECE = Piece(
             "Is it open?",
             "A rewind is the last resort.",
             (
-                Ask("ohm_found", "The winding has", "Ω", "“open” where the meter shows nothing", meter="ohm", may_be_open=True),
+                Ask(
+                    *("ohm_found", "The winding has", "Ω", "“open” where the meter shows nothing"),
+                    meter="ohm",
+                    may_be_open=True,
+                    known="ohm",
+                ),
                 Ask("end_found", "Can the broken end be seen?", choices=YES_NO),
             ),
             _open,
@@ -149,7 +160,7 @@ PIECE = Piece(
             "What is as found must agree with what the sister measures, or it is no pattern.",
             (
                 Ask("sister_l_h", "The sister has", "H", "its core in the middle of its travel", meter="henry", of="sister", core="middle"),
-                Ask("sister_ohm", "and", "Ω", meter="ohm", of="sister"),
+                Ask("sister_ohm", "and", "Ω", meter="ohm", of="sister", known="ohm"),
                 Ask("c_found_f", "Capacitor as found", "F", "across the open winding, one end lifted", meter="farad"),
                 Ask(
                     *("f_found_hz", "Resonance as found", "Hz", "of the sister circuit by its dip, its core in the middle too"),
@@ -178,11 +189,11 @@ PIECE = Piece(
             "Wire and turns",
             "Gauge from ohms per metre of the old wire, turns from the inductance and the former.",
             (
-                Ask("sample_m", "A length of the old wire", "m"),
-                Ask("sample_ohm", "has", "Ω"),
-                Ask("mean_d_m", "Mean diameter of the winding", "m"),
-                Ask("width_m", "Width of the winding", "m"),
-                Ask("depth_m", "Depth of the winding", "m"),
+                Ask("sample_m", "A length of the old wire", "m", "a metre or more, its ends tinned"),
+                Ask("sample_ohm", "has", "Ω", meter="wire", held="sample_m"),
+                Ask("mean_d_m", "Mean diameter of the winding", "m", meter="mean diameter"),
+                Ask("width_m", "Width of the winding", "m", meter="width"),
+                Ask("depth_m", "Depth of the winding", "m", meter="depth"),
             ),
             _plan,
         ),

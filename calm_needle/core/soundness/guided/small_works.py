@@ -20,6 +20,9 @@ def _gang_fits(a: Answers) -> Verdict:
 
 
 def _gang_equal(a: Answers) -> Verdict:
+    counts = {len(a.numbers(name)) for name in ("angles", "section_a_f", "section_b_f") if a.has(name)}
+    if len(counts) > 1:
+        return Verdict("stop", "As many angles as values of each section: a value belongs to its angle.")
     found = gang_match(a_f=a.numbers("section_a_f"), b_f=a.numbers("section_b_f"), l_h=a.number("coil_h"))
     at_minimum = abs(min(a.numbers("section_b_f")) - min(a.numbers("section_a_f")))
     evidence = (
@@ -68,6 +71,7 @@ GANG = Piece(
             "Its sections against each other",
             "Settled readings at the same angles, leads zeroed.",
             (
+                Ask("angles", "At", "", "degrees from full mesh, parted by semicolons", many=True),
                 Ask("section_a_f", "First section", "F", "from mesh to open, parted by semicolons", many=True),
                 Ask("section_b_f", "second section", "F", "at the same angles", many=True),
                 Ask("coil_h", "Coil it tunes", "H"),
@@ -112,7 +116,7 @@ DONOR = Piece(
             "Where does its core work?",
             "The place of the core tells whether it is the same coil.",
             (
-                Ask("slug_percent", "Peak along the travel", "%"),
+                Ask("slug_percent", "Peak along the travel", "%", meter="travel"),
                 Ask("differs", "Differences seen", None, "taps, leads, colour", optional=True),
             ),
             _donor_coil,
@@ -124,6 +128,13 @@ DONOR = Piece(
     reckon=("slug-travel", "reach"),
     hazards=("soldering", "brittle"),
 )
+
+
+def _bridged(a: Answers) -> Verdict:
+    tries = a.number("tries")
+    if tries < 1.0:
+        return Verdict("stop", "Not tried yet: write it down once the bridge is soldered.")
+    return Verdict("good", f"Bridged ({a.text('place')}), {tries:.0f} {'try' if tries < 2.0 else 'tries'}. Measure it before it is fixed.")
 
 
 def _splice(a: Answers) -> Verdict:
@@ -145,15 +156,24 @@ SPLICE = Piece(
     "a lead of a coil has corroded or broken where it can be reached",
     (
         Stage(
-            "splice",
+            "bridge",
             "The bridge",
             "Cut the lead and hook on; never pull.",
             (
                 Ask("bridge_m", "Bridge wire", "m", "its diameter, such as 0.1 mm"),
                 Ask("place", "Where"),
                 Ask("tries", "Tries", ""),
+            ),
+            _bridged,
+            act="splice",
+        ),
+        Stage(
+            "splice",
+            "Does it carry?",
+            "A bridge that was soldered is not yet one that carries: the meter says so.",
+            (
                 Ask("ohm_after", "Now it has", "Ω", meter="ohm", may_be_open=True),
-                Ask("ohm_sister", "its sister", "Ω", meter="ohm", of="sister"),
+                Ask("ohm_sister", "its sister", "Ω", meter="ohm", of="sister", known="ohm"),
             ),
             _splice,
         ),

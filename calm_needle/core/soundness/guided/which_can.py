@@ -72,7 +72,7 @@ PIECE = Piece(
             "What is seen",
             "Neighbours, leads and wire, before anything is turned.",
             (
-                Ask("label", "Its label on the map"),
+                Ask("label", "Its label on the map", known="label"),
                 Ask("beside", "It stands beside", choices=_choices("beside")),
                 Ask("leads", "Leads", choices=_choices("leads")),
                 Ask("turns_seen", "Winding", choices=_choices("turns_seen")),

@@ -72,7 +72,7 @@ def _repeats(a: Answers) -> Verdict:
 LEAK_ASKS = (
     Ask("leak_cold_ohm", "Leakage, cold", "Ω"),
     Ask("leak_warm_ohm", "and warm", "Ω"),
-    Ask("warm_minutes", "after minutes", "", "ten or more"),
+    Ask("warm_minutes", "after minutes", "", "ten or more", known="minutes_on"),
 )
 REPEAT_ASK = Ask("repeats_v", "Reading each time", "V", "five or more, parted by semicolons", many=True)
 PIECE = Piece(
@@ -95,8 +95,8 @@ PIECE = Piece(
             "Rails right",
             "A weak rail makes every peak weak.",
             (
-                Ask("rail_percent", "Rail off the book’s by", "%"),
-                Ask("rail_tolerance_percent", "allowed", "%", "left empty: 10 %", optional=True),
+                Ask("rail_percent", "Rail off the book’s by", "%", known="rail_percent"),
+                Ask("rail_tolerance_percent", "allowed", "%", "left empty: 10 %", optional=True, known="rail_tolerance_percent"),
             ),
             _rails,
         ),

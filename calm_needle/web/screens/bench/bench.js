@@ -7,6 +7,7 @@ document.addEventListener('alpine:init', () => {
     measure: 'M3 26 V14 M10 26 V9 M16 26 V5 M22 26 V9 M29 26 V14', clock: 'M16 4 a12 12 0 1 0 .1 0 M16 9 V17 L22 20', unplugged: 'M11 4 V11 M21 4 V11 M7 11 H25 V15 A9 8 0 0 1 7 15 Z M16 23 V29', round: 'M26 16 A10 10 0 1 1 21 7 M21 2 V8 H15',
   };
 
+  const UNREAD_MS = 500;
   const FOOT = 'calm-needle foot switch';
 
   Alpine.data('bench', () => ({
@@ -16,7 +17,7 @@ document.addEventListener('alpine:init', () => {
       this.csrf = document.querySelector('meta[name=csrf-token]').content;
       this.needle = new Needle(this.$refs.needle);
       this.ear = new Listening();
-      this.pending = 0; this.sending = false;
+      this.pending = 0; this.sending = false; this.waiting = [];
       this.start = this.read();
       this.trail = new Trail(this.$refs.trail, this.start.instruments);
       if (this.$refs.core) this.dial = new CoreDial(this.$refs.core, (turns) => this.turn(turns));
@@ -28,7 +29,7 @@ document.addEventListener('alpine:init', () => {
       document.documentElement.dataset.ready = 'yes';
     },
     read() { return JSON.parse(document.getElementById('bench-start').textContent); },
-    dialogs() { return [this.$refs.keys, this.$refs.note, this.$refs.skip]; },
+    dialogs() { return [this.$refs.keys, this.$refs.note, this.$refs.skip, this.$refs.disturbed]; },
     begin(start) {
       this.start = start; this.reads = start.reads; this.side = start.side; this.version = start.version; this.steady = start.steady;
       this.turnable = start.practice && start.stage === 'step' && start.snapshot.core !== null;
@@ -121,7 +122,7 @@ document.addEventListener('alpine:init', () => {
       for (const [k, v] of Object.entries(extra ?? {})) body.set(k, v);
       // The field is free for the next reading at once, and readings are kept in the order in which they were typed.
       const typed = form.matches('[data-typed]') ? this.emptied(form) : null;
-      const before = this.underway;
+      const before = Promise.all([this.underway, this.turned()]);
       let done;
       this.underway = new Promise((resolve) => { done = resolve; });
       await before;
@@ -147,14 +148,20 @@ document.addEventListener('alpine:init', () => {
         // Only its own dialog: another may have been opened, and written in, while the answer was on its way.
         if (form.closest('dialog')) this.closeDialogs();
         await this.refresh();
-      } else if (said.ask) { this.ask = said.words; this.asked = () => this.send(form, { ...(typed?.words ?? {}), sure: 'yes' }); this.$nextTick(() => this.$refs.insist.focus()); }
+      } else if (said.ask) { this.put(said.words, () => this.send(form, { ...(typed?.words ?? {}), sure: 'yes' })); }
       else if (form.matches('[data-typed]')) this.readingFault = said.words;
       else if (form.closest('dialog')) this.dialogFault = said.words;
       // Enter twice, or another window was quicker: no fault, but where it is now.
       else if (answer.status === 409) { this.note = this.closely ? '' : said.words; await this.refresh(); }
       else { this.fault = said.words; await this.refresh(); }
     },
-    insist() { this.ask = ''; this.asked?.(); },
+    put(question, asked) {
+      this.ask = question; this.asked = asked; this.askedAt = performance.now();
+      // What is shown has its place on the glass a frame later, and only then takes the focus.
+      this.$nextTick(() => requestAnimationFrame(() => requestAnimationFrame(() => this.$refs.insist.focus())));
+    },
+    // A second Enter in one breath with the first was no answer to what nobody has read yet.
+    insist() { if (performance.now() - this.askedAt < UNREAD_MS) return; this.ask = ''; this.asked?.(); },
     forget() { this.ask = ''; this.note = ''; this.fault = ''; this.readingFault = ''; },
 
     async refresh() {
@@ -182,20 +189,27 @@ document.addEventListener('alpine:init', () => {
     turn(turns) {
       this.ask = '';
       this.pending += turns;
-      if (!this.sending) this.pump();
+      if (!this.sending) this.pump(this.underway);
     },
-    async pump() {
+    // Acts and turns are answered in the order in which they were done, each waiting for what came before it.
+    async pump(before) {
       this.sending = true;
+      await before;
+      if (!this.turnable) this.pending = 0;
       while (this.pending) {
-        const turns = this.pending;
+        const turns = this.pending, waited = this.waiting.splice(0);
         this.pending = 0;
         try {
           const answer = await fetch(this.start.turn, { method: 'POST', body: new URLSearchParams({ turns: turns.toFixed(6) }), headers: { Accept: 'application/json', 'X-CSRFToken': this.csrf } });
           if (!answer.ok) { this.fault = (await answer.json()).words; this.pending = 0; }
         } catch { this.fault = 'The program itself does not answer. The core was not turned.'; this.pending = 0; }
+        for (const answered of waited) answered();
       }
       this.sending = false;
+      for (const answered of this.waiting.splice(0)) answered();
     },
+    // When all that was turned up to now has been answered; what is turned after that waits for nobody.
+    turned() { return this.sending ? new Promise((resolve) => { this.waiting.push(resolve); }) : null; },
 
     /* A foot switch is a keyboard of one key; whatever it sends says “turning back now”. */
     teachFoot() { this.teaching = true; document.activeElement?.blur(); },
@@ -246,6 +260,7 @@ document.addEventListener('alpine:init', () => {
     openKeys() { this.$refs.keys.showModal(); },
     openNote() { this.$refs.note.showModal(); },
     openSkip() { this.$refs.skip.showModal(); },
+    openVoid() { this.$refs.disturbed.showModal(); },
     closeDialogs() { for (const dialog of this.dialogs()) if (dialog.open) dialog.close(); document.getElementById('note-words').value = ''; },
     toggleListen() {
       this.listening = !this.listening;

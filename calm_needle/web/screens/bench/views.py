@@ -19,6 +19,7 @@ MOST_STREAMS = 12  # below the threads of any server that these pages are served
 STREAMS = threading.BoundedSemaphore(MOST_STREAMS)
 AGAIN_MS, LATER_MS = 1000, 4000
 
+VOID_S = (5.0, 15.0, 60.0)
 screen = Blueprint("bench", __name__, url_prefix="/bench")
 
 
@@ -85,18 +86,13 @@ def move_level(run_id: int) -> Response:
 
 @screen.post("/<int:run_id>/take")
 def take(run_id: int) -> Response:
-    sure, answer = request.form.get("sure") == "yes", request.form.get("answer") or None
-    try:
-        return _act(run_id, lambda desk, here: desk.take(here, sure=sure, answer=answer))
-    except NotSureEnough as fault:
-        if wants_json():
-            raise
-        return make_response(_render(workshop().desk(run_id), ask=str(fault)), 409)
+    answer = request.form.get("answer") or None
+    return _act_if_sure(run_id, lambda desk, here, sure: desk.take(here, sure=sure, answer=answer))
 
 
 @screen.post("/<int:run_id>/no-peak")
 def no_peak(run_id: int) -> Response:
-    return _act(run_id, lambda desk, here: desk.act(here, lambda book: book.no_peak()))
+    return _act_if_sure(run_id, lambda desk, here, sure: desk.act(here, lambda book: book.no_peak(sure=sure)))
 
 
 @screen.post("/<int:run_id>/skip")
@@ -168,6 +164,14 @@ def strike(run_id: int) -> Response:
     return _act(run_id, lambda desk, here: desk.act(here, lambda book: book.strike(reading, form.get("reason", ""))))
 
 
+@screen.post("/<int:run_id>/void")
+def void(run_id: int) -> Response:
+    """Strike what was read in the last seconds; how many is one of a few."""
+    form = typed_form()
+    seconds = next((s for s in VOID_S if form.get("seconds") == f"{s:g}"), VOID_S[0])
+    return _act(run_id, lambda desk, here: desk.act(here, lambda book: book.void_last(seconds, form.get("reason", ""))))
+
+
 @screen.post("/<int:run_id>/readings")
 def type_reading(run_id: int) -> Response:
     typed = request.form.get("reading", "")
@@ -216,11 +220,22 @@ def _go(target: str) -> Response:
     return make_response(jsonify(go=target), 200) if wants_json() else make_response(redirect(target, 303))
 
 
+def _act_if_sure(run_id: int, act: Callable[[Desk, str, bool], Any]) -> Response:
+    """Act, or show the page again with what is to be asked first, which the same act answers."""
+    sure = request.form.get("sure") == "yes"
+    try:
+        return _act(run_id, lambda desk, here: act(desk, here, sure))
+    except NotSureEnough as fault:
+        if wants_json():
+            raise
+        return make_response(_render(workshop().desk(run_id), ask=str(fault), ask_at=request.path), 409)
+
+
 def _render(desk: Desk, **more: Any) -> str:
     view = desk.view()
     seen = session.get("cautions", [])
     fresh = [c for c in view["cautions"] if c.id not in seen]
     picture = view["choices"] and view["choices"]["picture"]
     view["dial_drawn"] = draw(picture) if picture else ""
-    defaults = {"typed_reading": "", "reading_fault": "", "reading_sure": False, "ask": ""}
+    defaults = {"typed_reading": "", "reading_fault": "", "reading_sure": False, "ask": "", "ask_at": ""}
     return render_template("bench/page.html", **{**defaults, **view, "fresh_cautions": fresh, **more})

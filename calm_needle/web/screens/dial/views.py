@@ -50,8 +50,19 @@ def gang_sections(job_id: int) -> Response:
 
 @screen.post("/bands/<band_id>/padder")
 def fit_padder_trimmer(job_id: int, band_id: str) -> Response:
+    def fit(conn: sqlite3.Connection) -> None:
+        with workshop().mending(conn, job_id):
+            own_dossier.fit_padder_trimmer(conn, job_id, band_id, typed_form())
+
     part = f"band-{band_id}"
-    return _do(job_id, part, lambda conn: own_dossier.fit_padder_trimmer(conn, job_id, band_id, typed_form()), of_all="seized", form=part)
+    return _do(job_id, part, fit, of_all="seized", form=part)
+
+
+@screen.post("/bands/<band_id>/marks")
+def add_mark(job_id: int, band_id: str) -> Response:
+    part = f"band-{band_id}"
+    form = {**typed_form(), "band": band_id}
+    return _do(job_id, part, lambda conn: own_dossier.add_mark(conn, job_id, form), of_all="mark", form=f"mark-{band_id}")
 
 
 @screen.post("/carriers")

@@ -12,6 +12,7 @@ from calm_needle.web.acting import act
 from calm_needle.web.asking import meters_of, need_meters, typed_form, workshop
 from calm_needle.work.jobs import revisions
 from calm_needle.work.soundness import guided as work
+from calm_needle.work.soundness import guided_meters
 
 screen = Blueprint("guided", __name__, url_prefix="/jobs/<int:job_id>/guided")
 
@@ -52,8 +53,12 @@ def answer(job_id: int, work_id: int) -> Response:
 
 @screen.post("/<int:work_id>/end")
 def end(job_id: int, work_id: int) -> Response:
+    def ended(conn: sqlite3.Connection) -> None:
+        with workshop().mending(conn, job_id):
+            work.end(conn, job_id, work_id, typed_form())
+
     return act(
-        lambda conn: work.end(conn, job_id, work_id, typed_form()),
+        ended,
         then=lambda _: url_for("guided.page", job_id=job_id),
         again=partial(_render, job_id, work_id, stage="end"),
     )
@@ -64,14 +69,12 @@ def _read(job_id: int, work_id: int, form: dict[str, str]) -> Response:
     stage = form.get("stage")
     with workshop().store() as conn:
         try:
-            found = work.measure(conn, job_id, work_id, form, need_meters(conn, job_id))
+            found = guided_meters.measure(conn, job_id, work_id, form, need_meters(conn, job_id))
         except FieldsRefused as fault:
             return make_response(_render(job_id, work_id, stage=stage, typed=form, faults=fault.faults), 422)
         except InstrumentError as fault:
             return make_response(_render(job_id, work_id, stage=stage, typed=form, faults={"value": str(fault)}), 503)
-    chart = draw(found.picture) if found.picture else ""
-    typed = {**form, form["read"]: found.typed}
-    return make_response(_render(job_id, work_id, stage=stage, typed=typed, read=found.sentence, chart=chart))
+    return make_response(_render(job_id, work_id, stage=stage, typed={**form, form["read"]: found.typed}))
 
 
 def _index(job_id: int, **more: Any) -> str:
@@ -89,5 +92,5 @@ def _render(job_id: int, work_id: int, *, stage: str | None = None, **more: Any)
         s for s in view.stages if s.stage.name == view.current
     )
     return render_template(
-        "guided/page.html", **{"typed": {}, "faults": {}, "view": view, "current": current, "asked": stage, "read": "", "chart": "", **more}
+        "guided/page.html", **{"typed": {}, "faults": {}, "view": view, "current": current, "asked": stage, "draw": draw, **more}
     )

@@ -3,8 +3,10 @@
 from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
 
 from calm_needle.errors import InstrumentError
-from calm_needle.web.asking import workshop
+from calm_needle.web.acting import act
+from calm_needle.web.asking import typed_form, workshop
 from calm_needle.work.instruments.equipment import KINDS, LISTED, STATE_WORDS
+from calm_needle.work.verification import instruments_register as register
 
 screen = Blueprint("instruments", __name__, url_prefix="/instruments")
 
@@ -24,6 +26,16 @@ def add() -> Response:
     except InstrumentError as fault:
         return make_response(_render(typed=resource, fault=str(fault)), 422)
     return _back()
+
+
+@screen.post("/register/<instrument>/<quantity>")
+def check(instrument: str, quantity: str) -> Response:
+    """What an instrument was checked against, when, and how sure it is since."""
+    return act(
+        lambda conn: register.add(conn, instrument, quantity, typed_form()),
+        then=lambda _: url_for("instruments.page", _anchor="register"),
+        again=lambda **more: _render(checked=f"{instrument}-{quantity}", **more),
+    )
 
 
 @screen.post("/remove")
@@ -51,8 +63,10 @@ def _back() -> Response:
     return make_response(redirect(url_for("instruments.page"), 303))
 
 
-def _render(*, typed: str = "", fault: str = "") -> str:
+def _render(*, typed: str | dict[str, str] = "", fault: str = "", checked: str = "", faults: dict[str, str] | None = None) -> str:
     shop = workshop()
+    with shop.store() as conn:
+        lines = register.lines(conn)
     states = {s.kind: s for s in shop.live.states}
     return render_template(
         "instruments/page.html",
@@ -64,6 +78,11 @@ def _render(*, typed: str = "", fault: str = "") -> str:
         plugged_in=shop.stand_ins.plugged_in,
         on_bench=shop.stand_ins.set_id,
         resources=shop.stand_ins.resources(),
-        typed=typed,
+        typed=typed if isinstance(typed, str) else "",
         fault=fault,
+        register=lines,
+        asks={line.quantity: register.asks(line.quantity) for line in lines},
+        checked=checked,
+        check_typed=typed if isinstance(typed, dict) else {},
+        check_faults=faults or {},
     )

@@ -11,7 +11,7 @@ from calm_needle.core.soundness.complaints import OUTCOMES
 from calm_needle.web.acting import act
 from calm_needle.web.asking import json_object, typed_form, workshop
 from calm_needle.work import reckoning
-from calm_needle.work.jobs import drafts, entries, intake, own_dossier, pick_up, revisions
+from calm_needle.work.jobs import drafts, entries, glance, intake, own_dossier, pick_up, revisions
 from calm_needle.work.jobs import shelf as work
 from calm_needle.work.soundness import health
 
@@ -94,5 +94,7 @@ def _render(job_id: int, **more: Any) -> str:
             "seen": revisions.seen(conn, "phases", job_id),
             "own_dossier": own_dossier.has_own(conn, job),
             "following": work.following(conn, job_id, phases),
+            "lacks": health.lacks(conn, job_id),
+            "glance": glance.glance(conn, job, phases),
         }
     return render_template("job/page.html", **{"form": "", "typed": {}, "faults": {}, "outcomes": OUTCOMES, **view, **more})

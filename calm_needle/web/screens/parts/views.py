@@ -2,13 +2,14 @@
 
 from functools import partial
 from typing import Any
+from urllib.parse import quote
 
 from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
 
 from calm_needle.errors import FieldsRefused, InstrumentError, JobMovedOn
 from calm_needle.web.acting import act
 from calm_needle.web.asking import need_meters, typed_form, workshop
-from calm_needle.work.jobs import own_dossier
+from calm_needle.work.jobs import entries, own_dossier
 from calm_needle.work.jobs.shelf import job_of
 from calm_needle.work.soundness import parts_sweep as work
 
@@ -31,9 +32,12 @@ def enter(job_id: int) -> Response:
             line = work.enter(conn, job_id, form, meters)
         except (FieldsRefused, JobMovedOn, InstrumentError) as fault:
             words = fault.faults["value"] if isinstance(fault, FieldsRefused) else str(fault)
+            meant = fault.meant.get("value", "") if isinstance(fault, FieldsRefused) else ""
             if part:
-                return make_response(words, 422, {"Content-Type": "text/plain; charset=utf-8"})
-            return make_response(_render(job_id, typed=form, faults={"value": words}), 422)
+                offered = {"X-Meant": quote(meant)} if meant else {}
+                return make_response(words, 422, {"Content-Type": "text/plain; charset=utf-8", **offered})
+            typed = {**form, **({"meant-value": meant, "sure-value": form.get("value", "")} if meant else {})}
+            return make_response(_render(job_id, typed=typed, faults={"value": words}), 422)
         view = work.view(conn, job_id)
     if part:
         return make_response(render_template("parts/_line.html", line=line, view=view, typed={}, faults={}, with_tally=True))
@@ -48,6 +52,16 @@ def add(job_id: int) -> Response:
         then=lambda _: url_for("parts.page", job_id=job_id, _anchor="add-part"),
         again=partial(_render, job_id),
         of_all="part",
+    )
+
+
+@screen.post("/leads")
+def leads(job_id: int) -> Response:
+    """What the meter's leads read by themselves."""
+    return act(
+        lambda conn: entries.add(conn, job_id, {**typed_form(), "kind": work.LEADS}),
+        then=lambda _: url_for("parts.page", job_id=job_id, _anchor="leads-title"),
+        again=partial(_render, job_id),
     )
 
 

@@ -60,6 +60,15 @@ def pin(job_id: int, photograph_id: int) -> Response:
     )
 
 
+@screen.post("/<int:photograph_id>/chosen")
+def choose(job_id: int, photograph_id: int) -> Response:
+    return act(
+        lambda conn: work.choose(conn, job_id, photograph_id, typed_form()),
+        then=lambda _: url_for("photographs.one", job_id=job_id, photograph_id=photograph_id),
+        again=partial(_one, job_id, photograph_id),
+    )
+
+
 @screen.post("/<int:photograph_id>/pins/<int:pin_id>/out")
 def take_out(job_id: int, photograph_id: int, pin_id: int) -> Response:
     with workshop().store() as conn:

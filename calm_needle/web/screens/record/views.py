@@ -22,6 +22,7 @@ def page(run_id: int) -> str:
         chart=_chart(record),
         rocking_chart=draw(rocked) if (rocked := rocking_picture(section(record.sections, "rocking"))) else "",
         shown=wording.shown,
+        gained=wording.gained,
         set_ups=[s for s in record.sections if s.name == "set up"],
         **_sections(record),
     )

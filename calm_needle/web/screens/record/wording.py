@@ -16,6 +16,19 @@ def shown(cell: Cell) -> str:
     return cell if isinstance(cell, str) else amount(cell)
 
 
+def gained(a: Amount | None, downwards: bool) -> str:
+    """Return what a step gained, and of a null how much deeper it is: nothing is gained there.
+
+    >>> gained(Amount(-22.2, "dB", signed=True), True), gained(Amount(3.1, "dB", signed=True), False), gained(None, False)
+    ('22.2 deeper', '+3.1', '')
+    """
+    if a is None:
+        return ""
+    if downwards and a.unit == "dB":
+        return f"{abs(a.value):.1f} {'deeper' if a.value < 0 else 'less deep'}"
+    return amount(a)
+
+
 def amount(a: Amount) -> str:
     """Return a number as the page shows it.
 

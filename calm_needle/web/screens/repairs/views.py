@@ -9,6 +9,7 @@ from flask import Blueprint, Response, render_template, request, url_for
 
 from calm_needle.web.acting import act
 from calm_needle.web.asking import meters_of, typed_form, workshop
+from calm_needle.work import donor_stock
 from calm_needle.work.jobs import revisions
 from calm_needle.work.soundness import repairs as work
 
@@ -25,7 +26,8 @@ def page(job_id: int) -> str:
 @screen.post("")
 def record(job_id: int) -> Response:
     def do(conn: sqlite3.Connection) -> None:
-        workshop().set_was_changed(job_id, work.record(conn, job_id, typed_form(), meters_of(conn, job_id)))
+        with workshop().mending(conn, job_id):
+            work.record(conn, job_id, typed_form(), meters_of(conn, job_id))
 
     return _do(job_id, "change", do)
 
@@ -47,5 +49,6 @@ def _do(job_id: int, form: str, do: Callable[[sqlite3.Connection], None]) -> Res
 def _render(job_id: int, **more: Any) -> str:
     with workshop().store() as conn:
         view = work.view(conn, job_id)
+        more["donors"] = donor_stock.for_parts_that_are_out(conn, job_id)
         more["seen"] = revisions.seen(conn, "repairs", job_id)
     return render_template("repairs/page.html", **{"form": "", "typed": {}, "faults": {}, "view": view, **more})

@@ -7,6 +7,7 @@ from typing import Any
 
 from flask import Blueprint, Response, render_template, request, url_for
 
+from calm_needle.core.dossier.amend import SOURCES
 from calm_needle.files.svg_picture import draw
 from calm_needle.web.acting import act
 from calm_needle.web.asking import meters_of, need_meters, typed_form, workshop
@@ -54,6 +55,11 @@ def expected(job_id: int) -> Response:
     return _do(job_id, lambda conn: own_dossier.expect(conn, job_id, typed_form()))
 
 
+@screen.post("/point")
+def point(job_id: int) -> Response:
+    return _do(job_id, lambda conn: own_dossier.add_point(conn, job_id, typed_form()))
+
+
 @screen.post("/smoke")
 def smoke(job_id: int) -> Response:
     return _do(job_id, lambda conn: work.smoke(conn, job_id, request.form.get("words", ""), meters_of(conn, job_id)))
@@ -62,6 +68,11 @@ def smoke(job_id: int) -> Response:
 @screen.post("/cause")
 def cause(job_id: int) -> Response:
     return _do(job_id, lambda conn: work.found_cause(conn, job_id, request.form.get("cause", "")))
+
+
+@screen.post("/strike")
+def strike(job_id: int) -> Response:
+    return _do(job_id, lambda conn: work.strike(conn, job_id, typed_form(), meters_of(conn, job_id)))
 
 
 @screen.post("/finish")
@@ -85,6 +96,6 @@ def _render(job_id: int, **more: Any) -> str:
         more["look_up"] = own_dossier.points_to_look_up(view.model)
         more["looks"] = [look for look in due.looks(conn, view.job) if look.while_on]
     chart = draw(view.picture) if view.picture else ""
-    more["sources"] = own_dossier.SOURCES
+    more["sources"] = SOURCES
     more["practice"] = view.job.bench == "instruments" and workshop().uses_stand_ins()
     return render_template("start/page.html", **{"typed": {}, "faults": {}, "view": view, "chart": chart, **more})

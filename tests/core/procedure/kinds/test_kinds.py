@@ -333,6 +333,26 @@ class Rock(unittest.TestCase):
         self.assertIn("Come back", Stay("rock").read(0.1, 0.12, 0.15, 0.12, 0.1).stands().advice.sentence)
 
 
+class Tune(unittest.TestCase):
+    """A padder that pulls 6 kHz a turn, whose travel ends a third of a turn short of the mark."""
+
+    def test_an_end_that_was_met_is_not_asked_to_be_passed(self) -> None:
+        stay = Stay("tune").turned((3.6, 1068e3 + 4.4e3), (3.8, 1068e3 + 3.2e3))
+        self.assertIn("clockwise", stay.stands().advice.sentence)
+        stay.read(*[1068e3 + 2e3] * 6, kind="live", every_s=0.25, turns={stay.step.adjusters[0]: 4.0}, at_stop=True)
+        self.assertIn("ends a third of a turn short of it", stay.stands().advice.sentence)
+        stay.turned((3.98, 1068e3 + 2.12e3))  # the hand comes away from it by a hair
+        standing = stay.stands()
+        self.assertIn("short of it", standing.advice.sentence)
+        self.assertIn("Press X", standing.advice.evidence)
+        self.assertTrue(standing.nothing)
+
+    def test_what_lies_before_its_end_is_within_reach(self) -> None:
+        stay = Stay("tune").turned((3.8, 1068e3 - 3.2e3))
+        stay.read(*[1068e3 - 4.4e3] * 6, kind="live", every_s=0.25, turns={stay.step.adjusters[0]: 4.0}, at_stop=True)
+        self.assertIn("anticlockwise", stay.stands().advice.sentence)
+
+
 class Waiting(unittest.TestCase):
     def test_the_clock_and_the_drift_both_have_to_say_so(self) -> None:
         stay = Stay("wait", least_s=600.0)

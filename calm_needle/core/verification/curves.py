@@ -1,0 +1,105 @@
+"""What is read off a measured curve: widths of a response, what gain control leaves, the limits of the sound."""
+
+import itertools
+import math
+from collections.abc import Sequence
+from typing import NamedTuple
+
+from calm_needle.errors import NoAnswer, OutOfRange
+
+Point = tuple[float, float]
+
+
+class Selectivity(NamedTuple):
+    """Widths (Hz) where the response has fallen by so many decibels, None where it was not measured so far; the middle at the upper one."""
+
+    width_6db_hz: float | None
+    width_60db_hz: float | None
+    shape: float | None
+    centre_hz: float | None
+    deepest_db: float
+
+
+class GainControl(NamedTuple):
+    """What the input changed by, what the output changed by meanwhile (dB), and where the output began to be held (V)."""
+
+    input_db: float
+    output_db: float
+    begins_v: float | None
+
+
+class Sound(NamedTuple):
+    """Where the sound has fallen by 3 dB from its reference, below and above (Hz); None where it was not measured so far."""
+
+    low_hz: float | None
+    high_hz: float | None
+    reference_hz: float
+
+
+def selectivity(*, offsets_hz: Sequence[float], down_db: Sequence[float]) -> Selectivity:
+    """Return widths and shape factor of a response: N >= 5 offsets from the tuned frequency (Hz) and how far down it is there (dB, >= 0).
+
+    Between points it runs straight. The shape factor is the width at −60 dB over that at −6 dB, None where −60 was not reached.
+    """
+    points = _paired(offsets_hz, down_db, fewest=5, names=("offsets_hz", "down_db"))
+    deepest = max(y for _, y in points)
+    upper = _between(points, 6.0)
+    lower = _between(points, 60.0)
+    six = upper[1] - upper[0] if upper else None
+    sixty = lower[1] - lower[0] if lower else None
+    shape = sixty / six if six and sixty else None
+    return Selectivity(six, sixty, shape, (upper[0] + upper[1]) / 2.0 if upper else None, deepest)
+
+
+def gain_control(*, levels_v: Sequence[float], outputs_v: Sequence[float]) -> GainControl:
+    """Return what gain control makes of a rising input: N >= 4 levels (V) and outputs (V).
+
+    It begins where a decibel more of input first adds less than half a decibel of output, and goes on so.
+    """
+    points = _paired(levels_v, outputs_v, fewest=4, names=("levels_v", "outputs_v"))
+    if any(x <= 0 or y <= 0 for x, y in points):
+        raise OutOfRange("outputs_v", shown="zero", wanted="above zero, as levels are")
+    db = [(20.0 * math.log10(x), 20.0 * math.log10(y)) for x, y in points]
+    slopes = [(b[1] - a[1]) / (b[0] - a[0]) for a, b in itertools.pairwise(db)]
+    held = next((i for i in range(len(slopes)) if all(s < 0.5 for s in slopes[i:])), None)
+    if held is None:
+        return GainControl(db[-1][0] - db[0][0], db[-1][1] - db[0][1], None)
+    return GainControl(db[-1][0] - db[held][0], db[-1][1] - db[held][1], points[held][0])
+
+
+def sound(*, tones_hz: Sequence[float], outputs_v: Sequence[float], reference_hz: float = 400.0) -> Sound:
+    """Return where the sound has fallen by 3 dB from what it is at the tone nearest the reference: N >= 3 tones (Hz), outputs (V)."""
+    points = _paired(tones_hz, outputs_v, fewest=3, names=("tones_hz", "outputs_v"))
+    if any(x <= 0 or y <= 0 for x, y in points):
+        raise OutOfRange("outputs_v", shown="zero", wanted="above zero, as tones are")
+    logs = [(math.log(x), 20.0 * math.log10(y)) for x, y in points]
+    k = min(range(len(logs)), key=lambda i: abs(logs[i][0] - math.log(reference_hz)))
+    floor = logs[k][1] - 3.0
+    low = next((_cross(logs[i], logs[i - 1], floor) for i in range(k, 0, -1) if logs[i - 1][1] <= floor), None)
+    high = next((_cross(logs[i], logs[i + 1], floor) for i in range(k, len(logs) - 1) if logs[i + 1][1] <= floor), None)
+    return Sound(math.exp(low) if low is not None else None, math.exp(high) if high is not None else None, points[k][0])
+
+
+def _between(points: Sequence[Point], down: float) -> tuple[float, float] | None:
+    """Where the response has fallen by so much, on either side of its top."""
+    top = min(range(len(points)), key=lambda i: points[i][1])
+    left = next((i for i in range(top, 0, -1) if points[i - 1][1] >= down > points[i][1]), None)
+    right = next((i for i in range(top, len(points) - 1) if points[i + 1][1] >= down > points[i][1]), None)
+    if left is None or right is None:
+        return None
+    return _cross(points[left], points[left - 1], down), _cross(points[right], points[right + 1], down)
+
+
+def _cross(a: Point, b: Point, at: float) -> float:
+    """Where the straight line from a to b is at a height."""
+    return a[0] + (b[0] - a[0]) * (at - a[1]) / (b[1] - a[1])
+
+
+def _paired(x: Sequence[float], y: Sequence[float], *, fewest: int, names: tuple[str, str]) -> list[Point]:
+    if len(x) != len(y):
+        raise OutOfRange(names[1], shown=f"a list of {len(y)}", wanted=f"as many as {names[0]}, {len(x)}")
+    if len(x) < fewest:
+        raise OutOfRange(names[0], shown=f"{len(x)} values", wanted=f"{fewest} or more")
+    if len(set(x)) != len(x):
+        raise NoAnswer(f"{names[0]}: the same value stands there twice; each belongs to one reading.")
+    return sorted(zip(x, y, strict=True))

@@ -1,0 +1,402 @@
+"""The table of measurements of the verification: what each asks, the figures it comes to, its curve, and what the papers may say of it.
+
+Values are SI floats, lists of them, or words, by the names of what is asked. By instruments or by hand, they come to the same.
+"""
+
+import math
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, Literal, NamedTuple
+
+from calm_needle.core.form import Ask
+from calm_needle.core.physics.drift import fit_drift
+from calm_needle.core.physics.frequency import clear_window, frequency_error
+from calm_needle.core.pictures import Curves, Line, Mark
+from calm_needle.core.quantities import format_si
+from calm_needle.core.verdict import Verdict
+from calm_needle.core.verification import curves
+from calm_needle.core.verification.definitions import DEFINITIONS
+from calm_needle.errors import NoAnswer, OutOfRange
+
+Values = Mapping[str, Any]
+Better = Literal["less", "more", "near", ""]
+AT = Ask("at_hz", "At", "Hz", "1 MHz; where the set is tuned", optional=True)
+
+
+class Figure(NamedTuple):
+    """One figure: what it is, its value (None: not reached), its unit; signed: it has a way."""
+
+    name: str
+    value: float | None
+    unit: str
+    signed: bool = False
+    digits: int = 3
+
+    @property
+    def shown(self) -> str:
+        """As it is shown."""
+        return "not reached" if self.value is None else format_si(self.value, unit=self.unit, digits=self.digits, signed=self.signed)
+
+
+class Limit(NamedTuple):
+    """What the papers allow: at least, at most, or about so much; and how they say it."""
+
+    words: str
+    least: float | None = None
+    most: float | None = None
+
+
+@dataclass(frozen=True)
+class Measure:
+    """One kind of measurement. per: whether each band has its own; better: which way its main figure (the first) is better.
+
+    routine: what the instruments do for it, empty where they cannot; sounding: the tone is loud meanwhile; limit: what a specification of a
+    dossier says of its main figure, None where it is about something else.
+    """
+
+    name: str
+    title: str
+    why: str
+    per: Literal["band", "set"]
+    asks: tuple[Ask, ...]
+    figures: Callable[[Values], tuple[Figure, ...]]
+    better: Better = ""
+    routine: str = ""
+    draws: Callable[[Values], Curves | None] | None = None
+    limit: Callable[[Mapping[str, Any], Values], Limit | None] | None = None
+
+
+def _sensitivity(v: Values) -> tuple[Figure, ...]:
+    return (Figure(DEFINITIONS[v["definition"]].short, v["level_v"], "V"),)
+
+
+def _sensitivity_limit(spec: Mapping[str, Any], v: Values) -> Limit | None:
+    wanted = "s-plus-n" if spec.get("ratio_db") == 10 else "standard-output" if str(spec["id"]).startswith("sensitivity") else ""
+    if "most_v" not in spec or wanted != v.get("definition") or spec.get("band") != v.get("band"):
+        return None
+    return Limit(f"{format_si(spec['most_v'], unit='V', digits=2)} at most", most=float(spec["most_v"]))
+
+
+def _ratio(name: str, first: str, other: str) -> Callable[[Values], tuple[Figure, ...]]:
+    def figures(v: Values) -> tuple[Figure, ...]:
+        if not v.get(other):
+            return (Figure(f"{name}, more than", 20.0 * math.log10(v.get("most_v", 0.1) / v[first]), "dB"),)
+        return (Figure(name, 20.0 * math.log10(v[other] / v[first]), "dB"),)
+
+    return figures
+
+
+def _image_limit(spec: Mapping[str, Any], v: Values) -> Limit | None:
+    at = spec.get("at_hz")
+    if "least_db" not in spec or not at or not v.get("at_hz") or abs(at / v["at_hz"] - 1.0) > 0.05:
+        return None
+    return Limit(f"{spec['least_db']:g}\u00a0dB at least", least=float(spec["least_db"]))
+
+
+def _if_limit(spec: Mapping[str, Any], v: Values) -> Limit | None:
+    if "least_if_db" not in spec or spec.get("band") != v.get("band"):
+        return None
+    return Limit(f"{spec['least_if_db']:g}\u00a0dB at least", least=float(spec["least_if_db"]))
+
+
+def _selectivity(v: Values) -> tuple[Figure, ...]:
+    found = curves.selectivity(offsets_hz=v["offsets_hz"], down_db=v["down_db"])
+    return (
+        Figure("width at −6\u00a0dB", found.width_6db_hz, "Hz"),
+        Figure("width at −60\u00a0dB", found.width_60db_hz, "Hz"),
+        *((Figure("shape factor", found.shape, ""),) if found.shape else ()),
+        *((Figure("its middle beside the tuning", found.centre_hz, "Hz", signed=True),) if found.centre_hz is not None else ()),
+        Figure("seen down to", -found.deepest_db, "dB"),
+    )
+
+
+def _selectivity_drawn(v: Values) -> Curves:
+    points = sorted(zip(v["offsets_hz"], [0.0 - d for d in v["down_db"]], strict=True))
+    return Curves("Selectivity", "Hz", "dB", [Line("response", points, dots=True)])
+
+
+def _selectivity_limit(spec: Mapping[str, Any], v: Values) -> Limit | None:
+    if spec["id"] != "if-bandwidth":
+        return None
+    low, high = float(spec["low_hz"]), float(spec["high_hz"])
+    return Limit(f"{format_si(low, unit='Hz')} to {format_si(high, unit='Hz')}", low, high)
+
+
+def _gain_control(v: Values) -> tuple[Figure, ...]:
+    found = curves.gain_control(levels_v=v["levels_v"], outputs_v=v["outputs_v"])
+    return (
+        Figure("output rises by", found.output_db, "dB", signed=True),
+        Figure("for an input that rises by", found.input_db, "dB", signed=True),
+        *((Figure("it begins at", found.begins_v, "V"),) if found.begins_v else ()),
+    )
+
+
+def _gain_control_drawn(v: Values) -> Curves:
+    points = sorted(zip(v["levels_v"], v["outputs_v"], strict=True))
+    output = Line("output", _in_db(points, max(y for _, y in points)), dots=True)
+    return Curves("Output over input", "V", "dB", [output], log_x=True)
+
+
+def _in_db(points: Sequence[tuple[float, float]], reference: float) -> list[tuple[float, float]]:
+    return [(x, 20.0 * math.log10(max(y, 1e-9) / reference)) for x, y in points]
+
+
+def _strength(v: Values) -> tuple[Figure, ...]:
+    marks, levels = v["marks"], v["levels_v"]
+    if len(marks) != len(levels):
+        raise OutOfRange("levels_v", shown=f"a list of {len(levels)}", wanted=f"as many as marks, {len(marks)}")
+    if len(marks) < 2 or max(marks) == min(marks):
+        raise NoAnswer("marks: one mark is no scale. Read two or more.")
+    pairs = sorted(zip(marks, [20.0 * math.log10(x) for x in levels], strict=True))
+    per = (pairs[-1][1] - pairs[0][1]) / (pairs[-1][0] - pairs[0][0])
+    worst = max(abs(db - pairs[0][1] - per * (m - pairs[0][0])) for m, db in pairs)
+    return (Figure("a mark of it is", per, "dB"), Figure("worst beside a straight line", worst, "dB"))
+
+
+def _strength_drawn(v: Values) -> Curves:
+    return Curves("Its own meter", "V", "", [Line("mark", sorted(zip(v["levels_v"], v["marks"], strict=True)), dots=True)], log_x=True)
+
+
+def _sound(v: Values) -> tuple[Figure, ...]:
+    found = curves.sound(tones_hz=v["tones_hz"], outputs_v=v["outputs_v"])
+    return (
+        Figure("upper limit, −3\u00a0dB", found.high_hz, "Hz"),
+        Figure("lower limit, −3\u00a0dB", found.low_hz, "Hz"),
+    )
+
+
+def _sound_drawn(v: Values) -> Curves:
+    points = sorted(zip(v["tones_hz"], v["outputs_v"], strict=True))
+    at = min(points, key=lambda p: abs(math.log(p[0] / 400.0)))[1]
+    return Curves("Audio response", "Hz", "dB", [Line("output", _in_db(points, at), dots=True)], log_x=True)
+
+
+def _distortion(v: Values) -> tuple[Figure, ...]:
+    return (
+        Figure("distortion", v["distortion_percent"], "%"),
+        *((Figure("SINAD", v["sinad_db"], "dB"),) if "sinad_db" in v else ()),
+        *((Figure("at an output of", v["output_v"], "V"),) if "output_v" in v else ()),
+    )
+
+
+def _frequency(v: Values) -> tuple[Figure, ...]:
+    found = frequency_error(nominal_hz=v["nominal_hz"], measured_hz=v["measured_hz"], reference_ppm=v.get("reference_ppm", 0.0))
+    return (
+        Figure("error", found.error_hz, "Hz", signed=True, digits=4),
+        Figure("", found.error_ppm, "ppm", signed=True),
+        *((Figure("the reference is sure to ±", found.uncertainty_hz, "Hz"),) if found.uncertainty_hz else ()),
+    )
+
+
+def _window(v: Values) -> tuple[Figure, ...]:
+    found = clear_window(nominal_hz=v["nominal_hz"], lower_hz=v["lower_hz"], upper_hz=v["upper_hz"], step_hz=v["step_hz"])
+    return (Figure("its middle is off by", found.error_hz, "Hz", signed=True), Figure("sure to ±", found.uncertainty_hz, "Hz"))
+
+
+def _drift(v: Values) -> tuple[Figure, ...]:
+    found = fit_drift(t_s=[60.0 * m for m in v["minutes"]], f_hz=v["readings_hz"], within_hz=v["within_hz"])
+    return (
+        Figure("steady enough after", found.stable_at_s / 60.0, "min"),
+        Figure("drifts in all by", -found.delta_hz, "Hz", signed=True),
+        Figure("time constant", found.tau_s / 60.0, "min"),
+        Figure("settles at", found.f_final_hz, "Hz", digits=8),
+    )
+
+
+def _drift_drawn(v: Values) -> Curves:
+    found = fit_drift(t_s=[60.0 * m for m in v["minutes"]], f_hz=v["readings_hz"], within_hz=v["within_hz"])
+    last = max(v["minutes"])
+    fitted = [(m, found.delta_hz * math.exp(-60.0 * m / found.tau_s)) for m in (last * k / 60.0 for k in range(61))]
+    read = sorted((m, f - found.f_final_hz) for m, f in zip(v["minutes"], v["readings_hz"], strict=True))
+    marks = [Mark(found.stable_at_s / 60.0, "steady")] if 0.0 < found.stable_at_s / 60.0 < last else []
+    within = float(v["within_hz"])
+    return Curves(
+        "Off where it settles", "min", "Hz", [Line("fitted", fitted, "slate"), Line("read", read, dots=True)], marks, (-within, within)
+    )
+
+
+LEVEL = Ask("level_v", "Level needed", "V", "18 µV")
+MEASURES: dict[str, Measure] = {
+    m.name: m
+    for m in (
+        Measure(
+            "sensitivity",
+            "Sensitivity",
+            "The level that a named criterion needs, band by band; no figure without its criterion.",
+            "band",
+            (AT, Ask("definition", "By", choices=tuple(d.words for d in DEFINITIONS.values())), LEVEL),
+            _sensitivity,
+            "less",
+            "level",
+            limit=_sensitivity_limit,
+        ),
+        Measure(
+            "image",
+            "Image ratio",
+            "How much stronger a signal on the image must be to be as loud.",
+            "band",
+            (AT, Ask("signal_v", "Level of the signal", "V"), Ask("other_v", "of its image, for the same output", "V", optional=True)),
+            _ratio("image ratio", "signal_v", "other_v"),
+            "more",
+            "image",
+            limit=_image_limit,
+        ),
+        Measure(
+            "if-ratio",
+            "Intermediate-frequency ratio",
+            "How much stronger a signal on the intermediate frequency must be to be as loud.",
+            "band",
+            (AT, Ask("signal_v", "Level of the signal", "V"), Ask("other_v", "on the IF, for the same output", "V", optional=True)),
+            _ratio("IF ratio", "signal_v", "other_v"),
+            "more",
+            "if",
+            limit=_if_limit,
+        ),
+        Measure(
+            "spurious",
+            "A spurious response",
+            "Where else it is heard, and how much stronger a signal there must be.",
+            "band",
+            (
+                AT,
+                Ask("spurious_hz", "Heard at", "Hz"),
+                Ask("signal_v", "Level of the signal", "V"),
+                Ask("other_v", "there, for the same output", "V"),
+            ),
+            _ratio("down by", "signal_v", "other_v"),
+            "more",
+        ),
+        Measure(
+            "selectivity",
+            "Selectivity",
+            "The level for the same output, beside the frequency it is tuned to.",
+            "band",
+            (
+                AT,
+                Ask("offsets_hz", "Offsets from the tuning", "Hz", "−9k; −6k; −3k; 0; 3k; 6k; 9k", many=True),
+                Ask("down_db", "More level needed there", "dB", "44; 26; 6; 0; 6; 26; 44", many=True),
+            ),
+            _selectivity,
+            "near",
+            "selectivity",
+            _selectivity_drawn,
+            _selectivity_limit,
+        ),
+        Measure(
+            "gain-control",
+            "Gain control",
+            "What the output does while the input rises.",
+            "band",
+            (
+                AT,
+                Ask("levels_v", "Levels", "V", "10µ; 100µ; 1m; 10m", many=True),
+                Ask("outputs_v", "Outputs", "V", "one for each level", many=True),
+            ),
+            _gain_control,
+            "less",
+            "gain-control",
+            _gain_control_drawn,
+        ),
+        Measure(
+            "strength",
+            "Its own signal-strength meter",
+            "The level that brings it to each mark.",
+            "band",
+            (AT, Ask("marks", "Marks", "", "1; 3; 5; 7; 9", many=True), Ask("levels_v", "Levels", "V", "one for each mark", many=True)),
+            _strength,
+            draws=_strength_drawn,
+        ),
+        Measure(
+            "audio",
+            "Audio response",
+            "From the aerial to the loudspeaker, by the tone of the modulation.",
+            "set",
+            (
+                Ask("tones_hz", "Tones", "Hz", "50; 100; 400; 1k; 3k; 5k", many=True),
+                Ask("outputs_v", "Outputs", "V", "one for each tone", many=True),
+            ),
+            _sound,
+            "more",
+            "audio",
+            _sound_drawn,
+        ),
+        Measure(
+            "distortion",
+            "Distortion",
+            "Of the tone at the loudspeaker; loud and soft, and from a recording too.",
+            "set",
+            (Ask("distortion_percent", "Distortion", "%"), Ask("output_v", "At an output of", "V", optional=True)),
+            _distortion,
+            "less",
+            "distortion",
+        ),
+        Measure(
+            "frequency",
+            "Frequency accuracy",
+            "Several places, lowest and highest among them: what the errors have in common says what is off.",
+            "band",
+            (
+                Ask("nominal_hz", "Nominal", "Hz"),
+                Ask("measured_hz", "Measured", "Hz"),
+                Ask("reference_ppm", "The reference is sure to ±", "ppm", "from the instruments’ register, if left empty", optional=True),
+            ),
+            _frequency,
+            "near",
+        ),
+        Measure(
+            "window",
+            "Middle of the clear window",
+            "From the two places where reception turns bad.",
+            "band",
+            (
+                Ask("nominal_hz", "Channel", "Hz"),
+                Ask("lower_hz", "Turns bad below", "Hz"),
+                Ask("upper_hz", "and above", "Hz"),
+                Ask("step_hz", "Found in steps of", "Hz"),
+            ),
+            _window,
+            "near",
+        ),
+        Measure(
+            "drift",
+            "Drift while it warms",
+            "When it is steady enough to be aligned, and to be trusted.",
+            "set",
+            (
+                Ask("minutes", "Minutes on", "", "0; 2; 5; 10; 20; 40", many=True),
+                Ask("readings_hz", "Read then", "Hz", "one for each time", many=True),
+                Ask("within_hz", "Steady enough within", "Hz", "50"),
+            ),
+            _drift,
+            "less",
+            draws=_drift_drawn,
+        ),
+    )
+}
+
+
+def limit_of(measure: Measure, specifications: Sequence[Mapping[str, Any]], values: Values) -> Limit | None:
+    """Return what the papers say of a measurement, or None."""
+    found = (measure.limit(spec, values) for spec in specifications) if measure.limit else ()
+    return next((limit for limit in found if limit is not None), None)
+
+
+def judge(figure: Figure, limit: Limit | None, *, sigma: float = 0.0, in_db: bool = False) -> Verdict:
+    """Return whether a figure is within its limit. sigma: its standard deviation (in its unit; decibels where in_db).
+
+    Within one standard deviation of its limit it cannot be said.
+    """
+    if limit is None:
+        return Verdict("blank", "Nothing is said of it in the papers.")
+    if figure.value is None:
+        return Verdict("stop", f"Not reached; {limit.words}.")
+    for bound, way in ((limit.most, 1.0), (limit.least, -1.0)):
+        if bound is None:
+            continue
+        beyond = way * (20.0 * math.log10(figure.value / bound) if in_db and figure.value > 0 and bound > 0 else figure.value - bound)
+        if abs(beyond) <= sigma:
+            return Verdict("watch", f"{limit.words}: too near to say, it is sure to ±\u00a0{sigma:.2g}{' dB' if in_db else ''}.")
+        if beyond > 0:
+            more = f" by {beyond:.1f}\u00a0dB" if in_db else ""
+            return Verdict("stop", f"Misses its limit{more}: {limit.words}.")
+    return Verdict("good", f"Within: {limit.words}.")

@@ -1,0 +1,55 @@
+"""How sure the instruments are: by what they were checked against, or by what such instruments are taken to be."""
+
+from collections.abc import Mapping, Sequence
+from typing import Literal, NamedTuple
+
+Quantity = Literal["level", "frequency", "volts", "ohms"]
+State = Literal["checked", "due soon", "overdue", "never checked"]
+SOON_DAYS = 30
+UNITS: Mapping[str, str] = {"level": "dB", "frequency": "ppm", "volts": "%", "ohms": "%"}
+# What each instrument gives or reads, and how sure such instruments are taken to be where nobody has checked them (standard deviation).
+TAKEN: Mapping[tuple[str, str], float] = {
+    ("generator", "level"): 0.5,
+    ("generator", "frequency"): 10.0,
+    ("counter", "frequency"): 2.0,
+    ("ac-millivoltmeter", "volts"): 1.0,
+    ("multimeter", "volts"): 1.0,
+    ("multimeter", "ohms"): 1.0,
+    ("oscilloscope", "volts"): 3.0,
+    ("lcr-meter", "ohms"): 1.0,
+}
+
+
+class Check(NamedTuple):
+    """One check: of which instrument and quantity, on which day (2026-03-31), when it falls due again, against what, how sure it is since
+    (in UNITS)."""
+
+    instrument: str
+    quantity: str
+    checked_on: str
+    due_on: str | None
+    against: str
+    uncertainty: float
+
+
+class Sure(NamedTuple):
+    """How sure an instrument is of a quantity (standard deviation in UNITS), and from where that is known."""
+
+    uncertainty: float
+    state: State
+    words: str
+
+
+def sure_of(checks: Sequence[Check], *, instrument: str, quantity: str, today: str, soon: str) -> Sure:
+    """Return how sure an instrument is, by the last check of it; one that is overdue is believed half as well. today, soon: days."""
+    mine = [c for c in checks if (c.instrument, c.quantity) == (instrument, quantity)]
+    if not mine:
+        taken = TAKEN.get((instrument, quantity), 0.0)
+        return Sure(taken, "never checked", f"never checked; taken to be sure to ±\u00a0{taken:g}\u00a0{UNITS[quantity]}")
+    last = max(mine, key=lambda c: c.checked_on)
+    said = f"sure to ±\u00a0{last.uncertainty:g}\u00a0{UNITS[quantity]} by {last.against}, {last.checked_on}"
+    if last.due_on and last.due_on < today:
+        return Sure(2.0 * last.uncertainty, "overdue", f"{said}; overdue since {last.due_on}")
+    if last.due_on and last.due_on <= soon:
+        return Sure(last.uncertainty, "due soon", f"{said}; due on {last.due_on}")
+    return Sure(last.uncertainty, "checked", said)

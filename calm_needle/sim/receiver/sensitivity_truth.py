@@ -1,0 +1,50 @@
+"""What only the practice set knows of its sensitivity: the level that meets a criterion, without noise of reading or errors of meters."""
+
+import math
+
+from calm_needle.core.dossier.model import Band
+from calm_needle.core.verification.definitions import DEPTH, TONE_HZ, Definition, State
+from calm_needle.sim.receiver.practice import Input, PracticeReceiver
+
+LEAST_V, MOST_V, HALVINGS = 1e-9, 1.0, 60
+
+
+def level_for(
+    receiver: PracticeReceiver, band: Band, *, f_hz: float, dial_hz: float, definition: Definition, standard_v: float, point: str
+) -> float:
+    """Return the level (V) at a point that meets a definition at f_hz, the pointer at dial_hz; infinite where none does.
+
+    By bisection between a nanovolt and a volt; the set is left as it stood. SINAD is that of tone and noise: nothing here distorts.
+    """
+    before = receiver.lead, receiver.feed, receiver.dial.band, receiver.dial.dial_hz
+    receiver.lead = point
+    receiver.dial.select(band.id)
+    receiver.dial.point(dial_hz)
+
+    def output(state: State, level_v: float) -> float:
+        if state == "standard":
+            return standard_v
+        receiver.feed = Input(f_hz, level_v if state != "off" else 0.0, DEPTH if state == "tone" else 0.0, TONE_HZ)
+        heard = receiver.audio()
+        return math.hypot(heard.tone_v, heard.noise_v)
+
+    def apart_db(level_v: float) -> float:
+        if definition.waveform:
+            receiver.feed = Input(f_hz, level_v, DEPTH, TONE_HZ)
+            heard = receiver.audio()
+            return 20.0 * math.log10(math.hypot(heard.tone_v, heard.noise_v) / max(heard.noise_v, 1e-15))
+        return 20.0 * math.log10(max(output(definition.high, level_v), 1e-15) / max(output(definition.low, level_v), 1e-15))
+
+    try:
+        low, high = math.log(LEAST_V), math.log(MOST_V)
+        if apart_db(MOST_V) < definition.apart_db:
+            return math.inf
+        for _ in range(HALVINGS):
+            middle = (low + high) / 2.0
+            low, high = (middle, high) if apart_db(math.exp(middle)) < definition.apart_db else (low, middle)
+        return math.exp((low + high) / 2.0)
+    finally:
+        receiver.lead, receiver.feed = before[0], before[1]
+        if before[2]:
+            receiver.dial.select(before[2])
+            receiver.dial.point(before[3])

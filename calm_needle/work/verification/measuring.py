@@ -1,0 +1,552 @@
+"""The verification of a job's set: what was measured by which definition, how it stands beside papers, before and neighbours."""
+
+import json
+import math
+import sqlite3
+import statistics
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, Literal, NamedTuple
+
+from calm_needle.core.dossier.model import Band, Model
+from calm_needle.core.form import Ask, read_form
+from calm_needle.core.physics.superhet import frequency_plan
+from calm_needle.core.pictures import Curves
+from calm_needle.core.quantities import format_db, format_si, parse_si
+from calm_needle.core.soundness.cautions import Caution, cautions_for
+from calm_needle.core.soundness.repairs import UNDER_THE_IRON
+from calm_needle.core.verdict import Verdict
+from calm_needle.core.verification.compare import compared
+from calm_needle.core.verification.definitions import DEFINITIONS, DEPTH, MEASURED_FIRST, TONE_HZ, definition_named
+from calm_needle.core.verification.frequency_pattern import Checked, pattern_of
+from calm_needle.core.verification.frequency_pattern import Found as PatternFound
+from calm_needle.core.verification.measures import MEASURES, Figure, Limit, Measure, judge, limit_of
+from calm_needle.errors import CalmNeedleError, FieldsRefused, NoAnswer, NotFound, NotUnderstood
+from calm_needle.files.curves_csv import write_curves
+from calm_needle.files.traces import Trace, write_touchstone
+from calm_needle.store import measurements as store
+from calm_needle.store import repairs as repair_store
+from calm_needle.store import runs
+from calm_needle.store.db import remembered
+from calm_needle.store.shelf import JobRow
+from calm_needle.work.clock import now_utc
+from calm_needle.work.instruments import verifying
+from calm_needle.work.instruments.meters import Meters
+from calm_needle.work.jobs.shelf import job_of, model_of_dossier
+from calm_needle.work.slips import Slips
+from calm_needle.work.soundness.bands import at_the_aerial, middle_of, usual_coupling
+from calm_needle.work.soundness.power import power_of
+from calm_needle.work.verification import instruments_register
+
+NEIGHBOUR_DB = 10.0  # more than its neighbours at equal definition and coupling: a band that stands out
+SENSIBLE_LEVEL_V, USUAL_LEVEL_V = (5e-8, 0.5), 20e-6
+BY_ANY = ""
+LONGEST_REASON = 200
+
+
+@dataclass(frozen=True)
+class Taken:
+    """One measurement as pages and records show it. stale: why it no longer stands, empty where it does; against: beside the papers."""
+
+    id: int
+    measure: Measure
+    band: str
+    band_name: str
+    values: Mapping[str, Any]
+    conditions: Mapping[str, Any]
+    figures: tuple[Figure, ...]
+    sigma: float | None
+    source: str
+    cover: str
+    at_utc: str
+    stale: str
+    struck: str
+    limit: Limit | None
+    against: Verdict
+
+    @property
+    def main(self) -> Figure:
+        return self.figures[0]
+
+    @property
+    def definition(self) -> str:
+        """The words of its definition, where it has one."""
+        name = self.values.get("definition")
+        return DEFINITIONS[name].words if name else ""
+
+    @property
+    def by_ear(self) -> bool:
+        name = self.values.get("definition")
+        return bool(name) and DEFINITIONS[str(name)].evidence == "by ear"
+
+    @property
+    def at_hz(self) -> float | None:
+        return self.values.get("at_hz") or self.values.get("nominal_hz")
+
+    @property
+    def at(self) -> str:
+        return format_si(self.at_hz, unit="Hz") if self.at_hz else ""
+
+    @property
+    def key(self) -> tuple[str, str, str, str]:
+        """What makes two of them the same measurement, taken twice."""
+        return self.measure.name, self.band, self.at, str(self.values.get("definition", ""))
+
+    @property
+    def unsure(self) -> str:
+        """Its uncertainty in words: two standard deviations."""
+        if not self.sigma:
+            return ""
+        unit = "dB" if self.measure.routine else self.main.unit
+        return (
+            f"±\u00a0{2.0 * self.sigma:.1f}\u00a0{unit}" if unit == "dB" else f"±\u00a0{format_si(2.0 * self.sigma, unit=unit, digits=2)}"
+        )
+
+    @property
+    def curve(self) -> Curves | None:
+        return self.measure.draws(self.values) if self.measure.draws else None
+
+    @property
+    def response(self) -> Trace | None:
+        """A curve that is decibels over hertz, as a response by its own frequencies."""
+        picture = self.curve
+        if picture is None or (picture.x_unit, picture.y_unit) != ("Hz", "dB"):
+            return None
+        middle = (self.at_hz or 0.0) if "offsets_hz" in self.values else 0.0
+        points = sorted(dict(picture.lines[0].points).items())
+        return Trace([middle + x for x, _ in points], [y for _, y in points])
+
+    @property
+    def alike(self) -> dict[str, Any]:
+        """What it is compared by."""
+        return {**self.conditions, "band": self.band, "at_hz": self.at_hz, "definition": self.values.get("definition")}
+
+
+class Change(NamedTuple):
+    """A figure beside an earlier one: by how much it changed, in words; or why the two are not compared."""
+
+    words: str
+    better: bool | None
+
+
+@dataclass(frozen=True)
+class SensitivityLine:
+    """A band by one definition at one place: the first figure of this job, the last, the last with the covers on, what is to be said."""
+
+    band: Band
+    at_hz: float
+    definition: str
+    first: Taken | None
+    last: Taken | None
+    closed: Taken | None
+    change: Change | None
+    drift: Change | None  # of the closed one, from the last with the covers off
+    stands_out: str
+    limit: Limit | None
+
+
+@dataclass(frozen=True)
+class Series:
+    """A kind of measurement with all that was taken, the newest first."""
+
+    measure: Measure
+    taken: list[Taken]
+
+
+@dataclass(frozen=True)
+class VerifyView:
+    """The page. by_instruments: whether the bench can measure; places: where each band can be measured (Hz)."""
+
+    job: JobRow
+    model: Model
+    lines: list[SensitivityLine]
+    others: list[Series]
+    frequency: PatternFound
+    checked: list[Taken]
+    lacks: list[str]
+    to_close: list[Taken]
+    definitions: list[tuple[str, str]]
+    places: dict[str, list[float]]
+    coupling: str
+    cautions: list[Caution]
+    overdue: list[str]
+    by_instruments: bool
+
+
+@remembered
+def taken(conn: sqlite3.Connection, job_id: int) -> list[Taken]:
+    """Return all measurements of a job in their order, those struck too. Raises NotFound."""
+    job = job_of(conn, job_id)
+    model = model_of_dossier(conn, job.dossier_id)
+    names = {b.id: b.name for b in model.bands}
+    mended = [r for r in repair_store.repairs_of_job(conn, job_id) if r.what in UNDER_THE_IRON]
+    turned, phase = runs.last_turning(conn, job_id)
+    out = []
+    for row in store.of_job(conn, job_id):
+        measure, values = MEASURES[row.kind], json.loads(row.measured)
+        values.setdefault("band", row.band)
+        figures = measure.figures(values)
+        limit = limit_of(measure, model.specifications, values)
+        later = next((r for r in mended if r.id > row.after_repair), None)
+        stale = (
+            f"{later.part} was {later.what} since" if later else f"adjusters were turned since, {phase}" if turned > row.after_act else ""
+        )
+        unsure = row.sigma or 0.0
+        out.append(
+            Taken(
+                row.id,
+                measure,
+                row.band,
+                names.get(row.band, row.band),
+                values,
+                json.loads(row.conditions),
+                figures,
+                row.sigma,
+                row.source,
+                row.cover,
+                row.at_utc,
+                stale,
+                row.struck or "",
+                limit,
+                judge(figures[0], limit, sigma=unsure, in_db=figures[0].unit == "V"),
+            )
+        )
+    return out
+
+
+def standing(conn: sqlite3.Connection, job_id: int) -> list[Taken]:
+    """Return what stands: not struck, not stale, the last of each; what a record or a certificate may show."""
+    last: dict[tuple[tuple[str, str, str, str], str], Taken] = {}
+    for t in taken(conn, job_id):
+        if not t.struck and not t.stale:
+            last[t.key, t.cover] = t
+    return list(last.values())
+
+
+@remembered
+def view(conn: sqlite3.Connection, job_id: int) -> VerifyView:
+    """Return the verification as it stands. Raises NotFound."""
+    job = job_of(conn, job_id)
+    model = model_of_dossier(conn, job.dossier_id)
+    kept = [t for t in taken(conn, job_id) if not t.struck]
+    lines = _lines(model, [t for t in kept if t.measure.name == "sensitivity"])
+    others = [
+        Series(m, [t for t in reversed(kept) if t.measure is m]) for m in MEASURES.values() if m.name not in ("sensitivity", "frequency")
+    ]
+    checked = [t for t in kept if t.measure.name == "frequency"]
+    return VerifyView(
+        job,
+        model,
+        lines,
+        others,
+        pattern(model, [t for t in checked if not t.stale]),
+        checked,
+        lacks(conn, job_id),
+        to_close(conn, job_id),
+        [(name, DEFINITIONS[name].words) for name in MEASURED_FIRST if DEFINITIONS[name].by_instruments],
+        {b.id: places_of(b) for b in model.bands},
+        usual_coupling(model),
+        cautions_for(safety_class=model.safety_class, hazards=("loud",)),
+        [f"{line.name}, {line.quantity}: {line.sure.words}" for line in instruments_register.overdue(conn)],
+        job.bench == "instruments",
+    )
+
+
+def places_of(band: Band) -> list[float]:
+    """Return where a band is measured: at its tracking points, or at its middle; rising."""
+    points = sorted(float(t["dial_hz"]) for t in band.tracking)
+    return points or [middle_of(band)]
+
+
+def _lines(model: Model, found: Sequence[Taken]) -> list[SensitivityLine]:
+    """What was measured, line by line, and a line for each band of which nothing was measured yet."""
+    keys = list(dict.fromkeys(t.key for t in found))
+    out = []
+    for band in model.bands:
+        mine = [k for k in keys if k[1] == band.id]
+        for key in mine:
+            out.append(_line(band, [t for t in found if t.key == key], found))
+        if not mine:
+            out.append(_blank(model, band))
+    return out
+
+
+def _line(band: Band, mine: Sequence[Taken], everything: Sequence[Taken]) -> SensitivityLine:
+    last = mine[-1]
+    closed = next((t for t in reversed(mine) if t.cover == "on" and not t.stale), None)
+    first = mine[0] if len(mine) > 1 else None
+    change = change_of(first, last) if first else None
+    opened = next((t for t in reversed(mine) if t.cover == "off" and not t.stale), None)
+    drift = change_of(opened, closed) if opened and closed and opened.id < closed.id else None
+    place = float(last.at_hz or middle_of(band))
+    return SensitivityLine(band, place, last.definition, first, last, closed, change, drift, _stands_out(last, everything), last.limit)
+
+
+def _blank(model: Model, band: Band) -> SensitivityLine:
+    limits = [
+        (name, limit)
+        for name in MEASURED_FIRST
+        if (limit := limit_of(MEASURES["sensitivity"], model.specifications, {"definition": name, "band": band.id}))
+    ]
+    name, limit = limits[0] if limits else (MEASURED_FIRST[0], None)
+    return SensitivityLine(band, middle_of(band), DEFINITIONS[name].words, None, None, None, None, None, "", limit)
+
+
+def change_of(first: Taken, last: Taken) -> Change:
+    """Return how a figure changed, or why the two are not compared."""
+    alike = compared(first.alike, last.alike)
+    if not alike.alike:
+        return Change(f"not compared: {', '.join(alike.differs)}", None)
+    a, b = first.main.value, last.main.value
+    if a is None or b is None or a <= 0 or b <= 0:
+        return Change("", None)
+    if last.main.unit in ("V", "Hz", "%"):
+        change_db = 20.0 * math.log10(b / a) if last.main.unit == "V" else None
+        words = f"{format_db(change_db)}\u00a0dB" if change_db is not None else format_si(b - a, unit=last.main.unit, digits=2, signed=True)
+    else:
+        words = f"{format_db(b - a)}\u00a0{last.main.unit}"
+    better = {"less": b < a, "more": b > a}.get(last.measure.better)
+    return Change(words, better)
+
+
+def _stands_out(one: Taken, everything: Sequence[Taken]) -> str:
+    """Whether a band needs far more than its neighbours, by the same definition and coupling."""
+    others: dict[str, float] = {}
+    for t in everything:
+        same = t.values.get("definition") == one.values.get("definition") and t.conditions.get("coupling") == one.conditions.get("coupling")
+        if t.band != one.band and same and not t.stale and t.main.value:
+            others[t.band] = t.main.value
+    if not others or not one.main.value:
+        return ""
+    more = 20.0 * math.log10(one.main.value / statistics.median(others.values()))
+    return f"{more:.0f}\u00a0dB more than the other bands need: this one has a fault of its own" if more >= NEIGHBOUR_DB else ""
+
+
+def pattern(model: Model, checked: Sequence[Taken]) -> PatternFound:
+    """Return what a job's frequency checks have in common, and which other place would tell."""
+    last = {(t.band, t.values["nominal_hz"]): t for t in checked}
+    points = [Checked(t.band_name, t.values["nominal_hz"], t.values["measured_hz"], t.sigma or 0.0) for t in last.values()]
+    ends = [f for b in model.bands for f in (b.f_low_hz, b.f_high_hz)]
+    return pattern_of(points, reachable_hz=ends)
+
+
+def measure_it(conn: sqlite3.Connection, job_id: int, name: str, form: Mapping[str, str], meters: Meters) -> int:
+    """Have the instruments measure (band, at, definition, cover), keep it, and return its id.
+
+    Raises NotFound, FieldsRefused, InstrumentError; nothing is kept then.
+    """
+    job = job_of(conn, job_id)
+    model = model_of_dossier(conn, job.dossier_id)
+    measure = _measure(name)
+    if not measure.routine:
+        raise FieldsRefused({"value": f"{measure.title} is read by hand: write down what was read."})
+    band = next((b for b in model.bands if b.id == form.get("band")), None) or (model.bands[0] if measure.per == "set" else None)
+    if band is None:
+        raise NotFound("band", form.get("band", "")[:30])
+    if power_of(conn, job_id).state in ("off", "stopped"):
+        raise FieldsRefused({"value": "The set is off, as the log of its start says: switch it on, and let it warm."})
+    definition = definition_named(form.get("definition") or MEASURED_FIRST[0])
+    if not definition.by_instruments:
+        raise FieldsRefused({"value": f"“{definition.words}” is heard or seen, and typed."})
+    at_hz = _at(form, band)
+    cover = form.get("cover", "") if form.get("cover") in ("on", "off") else ""
+    point, standard_v = at_the_aerial(model)
+    asked = verifying.Asked(band, at_hz, point, standard_v, definition, _image_hz(band, at_hz), band.if_hz, model.output_point())
+    try:
+        found = verifying.measure(meters, measure.routine, asked, cover=cover)
+    except NoAnswer as fault:
+        raise FieldsRefused({"value": str(fault)}) from None
+    if meters.practice and not cover:
+        cover = "on"  # a practice set stands with its covers on unless a step takes them off
+    values = {**found.values, **({"definition": definition.name} if name == "sensitivity" else {})}
+    level = instruments_register.sure(conn, instrument="generator", quantity="level")
+    ratio = name in ("image", "if-ratio", "selectivity", "gain-control", "audio")
+    sigma = found.sigma if found.sigma is None or ratio else math.hypot(found.sigma, level.uncertainty)
+    conditions = {
+        "coupling": usual_coupling(model),
+        "goes_in": point,
+        "depth": DEPTH,
+        "tone_hz": TONE_HZ,
+        "instruments": [meters.generator.name, "a.c. millivoltmeter"],
+        "level": level.words,
+        "simulated": bool(meters.practice),
+    }
+    return _keep(conn, job_id, name, band.id if measure.per == "band" else "", values, conditions, sigma, "instruments", cover)
+
+
+def write_down(
+    conn: sqlite3.Connection,
+    job_id: int,
+    name: str,
+    form: dict[str, str],
+    *,
+    sigma: float | None = None,
+    source: Literal["by hand", "recording"] = "by hand",
+    heard: Mapping[str, float] | None = None,
+) -> int:
+    """Keep what a person measured by hand (band, the asks of the measure, coupling, cover), and return its id.
+
+    sigma, source, heard: of one that was worked out from a recording.
+    Raises NotFound, FieldsRefused with every fault; nothing is kept then.
+    """
+    job = job_of(conn, job_id)
+    model = model_of_dossier(conn, job.dossier_id)
+    measure = _measure(name)
+    typed = read_form(measure.asks, form)
+    slips = Slips(form)
+    faults = slips.faults
+    faults |= typed.faults
+    bands = {b.id: b for b in model.bands}
+    band = form.get("band", "")
+    if measure.per == "band" and band not in bands:
+        faults["band"] = "Choose the band."
+    values: dict[str, Any] = dict(typed.values)
+    if words := values.get("definition"):
+        values["definition"] = next(d.name for d in DEFINITIONS.values() if d.words == words)
+    for key, value in values.items():
+        if isinstance(value, float) and key.endswith("_v"):
+            if value <= 0:
+                faults[key] = "It is above zero."
+            elif key == "level_v" and not SENSIBLE_LEVEL_V[0] <= value <= SENSIBLE_LEVEL_V[1]:
+                slips.about(key, value, expected=expected_v(conn, job_id, band), unit="V")
+        if isinstance(value, float) and key == "nominal_hz" and band in bands:
+            drawn = bands[band]
+            slips.within(key, value, sensible=(drawn.f_low_hz * 0.8, drawn.f_high_hz * 1.25), unit="Hz")
+    coupling = form.get("coupling", "").strip()[:80]
+    if name == "sensitivity" and not coupling:
+        faults["coupling"] = "Say how the generator was coupled: levels are compared only where it was the same."
+    slips.refuse()
+    values.setdefault("at_hz", middle_of(bands[band]) if band in bands and name not in ("frequency", "window") else None)
+    values = {k: v for k, v in values.items() if v is not None}
+    if name == "frequency" and "reference_ppm" not in values:
+        counter = instruments_register.sure(conn, instrument="counter", quantity="frequency")
+        values["reference_ppm"] = counter.uncertainty
+    if name == "frequency":
+        sigma = values["reference_ppm"] * 1e-6 * values["nominal_hz"]
+    if name == "sensitivity" and DEFINITIONS[values["definition"]].evidence == "by ear":
+        sigma = 6.0  # what is just audible differs by so much from ear to ear, and from hour to hour
+    try:
+        measure.figures(values)
+    except CalmNeedleError as fault:
+        field = next((a.name for a in measure.asks if str(fault).startswith(a.name)), measure.asks[-1].name)
+        raise FieldsRefused({field: str(fault)}) from None
+    conditions = {"coupling": coupling or usual_coupling(model), "words": form.get("words", "").strip()[:LONGEST_REASON], **(heard or {})}
+    cover = form.get("cover", "") if form.get("cover") in ("on", "off") else ""
+    return _keep(conn, job_id, name, band if measure.per == "band" else "", values, conditions, sigma, source, cover)
+
+
+def expected_v(conn: sqlite3.Connection, job_id: int, band: str) -> float:
+    """About which level a band should need: as it was read last, as its papers have it, or as such sets do."""
+    line = next((line for line in view(conn, job_id).lines if line.band.id == band), None)
+    if line and line.last and line.last.main.value:
+        return line.last.main.value
+    return line.limit.most if line and line.limit and line.limit.most else USUAL_LEVEL_V
+
+
+def curve_file(conn: sqlite3.Connection, job_id: int, measurement_id: int, kind: str) -> str:
+    """Return the curve of a measurement as csv, or a response as s2p (Touchstone). Raises NotFound where it has none such."""
+    one = next((t for t in taken(conn, job_id) if t.id == measurement_id), None)
+    if one is None or one.curve is None:
+        raise NotFound("curve", measurement_id)
+    if kind == "csv":
+        return write_curves(one.curve)
+    if one.response is None:
+        raise NotFound("response", measurement_id)
+    return write_touchstone(one.response)
+
+
+def strike(conn: sqlite3.Connection, job_id: int, measurement_id: int, reason: str) -> None:
+    """Strike a measurement, with a reason that stands beside it. Raises NotFound, FieldsRefused."""
+    if not any(t.id == measurement_id for t in taken(conn, job_id)):
+        raise NotFound("measurement of this job", measurement_id)
+    if not reason.strip():
+        raise FieldsRefused({f"reason-{measurement_id}": "Say in a few words what was wrong with it; it stays in the record, struck."})
+    store.strike(conn, measurement_id=measurement_id, reason=reason.strip()[:LONGEST_REASON], at_utc=now_utc())
+
+
+def to_close(conn: sqlite3.Connection, job_id: int) -> list[Taken]:
+    """Return what was measured with the covers off, or nobody said how, and stands, and is still to be measured with them on."""
+    found = standing(conn, job_id)
+    closed = {t.key for t in found if t.cover == "on"}
+    return [t for t in found if t.cover != "on" and t.key not in closed and t.measure.per == "band"]
+
+
+def lacks(conn: sqlite3.Connection, job_id: int) -> list[str]:
+    """Return what a verification still lacks, in sentences; empty when it is through. Raises NotFound."""
+    job = job_of(conn, job_id)
+    model = model_of_dossier(conn, job.dossier_id)
+    found = standing(conn, job_id)
+    everything = [t for t in taken(conn, job_id) if not t.struck]
+    out = []
+    for band in model.bands:
+        mine = [t for t in found if t.measure.name == "sensitivity" and t.band == band.id and not t.by_ear]
+        if not mine:
+            stale = [t for t in everything if t.measure.name == "sensitivity" and t.band == band.id and t.stale]
+            why = f": {stale[-1].stale}" if stale else ""
+            out.append(f"sensitivity on {band.name}{' again' if stale else ''}{why}")
+    for t in to_close(conn, job_id):
+        out.append(f"{t.measure.title.lower()} on {t.band_name} at {t.at} with the covers on")
+    return out
+
+
+def _keep(
+    conn: sqlite3.Connection,
+    job_id: int,
+    name: str,
+    band: str,
+    values: Mapping[str, Any],
+    conditions: Mapping[str, Any],
+    sigma: float | None,
+    source: str,
+    cover: str,
+) -> int:
+    return store.add(
+        conn,
+        job_id=job_id,
+        kind=name,
+        band=band,
+        measured=json.dumps(values, ensure_ascii=False),
+        conditions=json.dumps(conditions, ensure_ascii=False),
+        sigma=sigma,
+        source=source,
+        cover=cover,
+        at_utc=now_utc(),
+    )
+
+
+def _measure(name: str) -> Measure:
+    if name not in MEASURES:
+        raise NotFound("measurement", name[:30])
+    return MEASURES[name]
+
+
+def _at(form: Mapping[str, str], band: Band) -> float:
+    text = form.get("at", "").strip()
+    if not text:
+        return middle_of(band)
+    try:
+        at_hz = parse_si(text, unit="Hz")
+    except NotUnderstood as fault:
+        raise FieldsRefused({"at": str(fault)}) from None
+    if not band.f_low_hz <= at_hz <= band.f_high_hz:
+        ends = f"{format_si(band.f_low_hz, unit='Hz')} to {format_si(band.f_high_hz, unit='Hz')}"
+        raise FieldsRefused({"at": f"{band.name} goes from {ends}."})
+    return at_hz
+
+
+def _image_hz(band: Band, at_hz: float) -> float:
+    return abs(frequency_plan(dial_hz=at_hz, if_hz=band.if_hz, side=band.side).image_hz)
+
+
+def definition_called(words: str) -> str:
+    """Return the words of the definition that is called so, by its name, its words or its short form; empty for none."""
+    wanted = " ".join(words.split()).casefold()
+    for d in DEFINITIONS.values():
+        if wanted in (d.name, " ".join(d.words.split()).casefold(), " ".join(d.short.split()).casefold()):
+            return d.words
+    return ""
+
+
+def asks_of(measure: Measure) -> tuple[Ask, ...]:
+    """Return what a page asks of a measurement by hand."""
+    return measure.asks

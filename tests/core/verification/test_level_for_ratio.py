@@ -1,0 +1,84 @@
+"""The search for a level by a criterion: it ends near the truth, says how sure it is, and gives up where nothing is to be found."""
+
+import math
+import random
+import unittest
+from collections.abc import Callable
+
+from calm_needle.core.verification.definitions import DEFINITIONS, definition_named
+from calm_needle.core.verification.level_for_ratio import MOST_TRIES, Tried, level_of, next_level
+from calm_needle.errors import UnknownName
+
+DEPTH = 0.3
+
+
+def s_plus_n(level_v: float, *, at_10_db_v: float) -> float:
+    """(S+N)/N of an envelope detector well above its threshold, in a set that needs at_10_db_v for 10 dB."""
+    carrier_to_noise = 100.0 * (level_v / at_10_db_v) ** 2
+    return 10.0 * math.log10(1.0 + DEPTH**2 * carrier_to_noise)
+
+
+def search(apart: Callable[[float], float], *, wanted_db: float, slope: tuple[float, float], first_v: float = 1e-4) -> list[Tried]:
+    tried: list[Tried] = []
+    while level := next_level(tried, wanted_db=wanted_db, slope=slope, least_v=1e-6, most_v=0.1, first_v=first_v):
+        tried.append(Tried(level, apart(level)))
+    return tried
+
+
+class Search(unittest.TestCase):
+    def test_without_noise_it_ends_within_a_tenth_of_a_decibel_wherever_it_begins(self) -> None:
+        wanted, slope = DEFINITIONS["s-plus-n"].apart_db, DEFINITIONS["s-plus-n"].slope
+        for truth in (2e-6, 9e-6, 80e-6, 3e-3):
+            exact = truth * math.sqrt((10.0 ** (wanted / 10.0) - 1.0) / 9.0)
+            for first in (1e-6, 1e-4, 0.1):
+                with self.subTest(truth=truth, first=first):
+                    tried = search(lambda v, t=truth: s_plus_n(v, at_10_db_v=t), wanted_db=wanted, slope=slope, first_v=first)  # type: ignore[misc]
+                    found = level_of(tried, wanted_db=wanted, slope=slope)
+                    assert found
+                    self.assertLess(abs(20.0 * math.log10(found.level_v / exact)), 0.1)
+                    self.assertLessEqual(len(tried), MOST_TRIES)
+
+    def test_with_noise_its_two_standard_deviations_hold_the_truth_nineteen_times_in_twenty(self) -> None:
+        wanted, slope = 10.0, DEFINITIONS["s-plus-n"].slope
+        rng, covered, spread = random.Random(7), 0, []
+        for _ in range(400):
+            tried = search(lambda v: s_plus_n(v, at_10_db_v=12e-6) + rng.gauss(0.0, 0.3), wanted_db=wanted, slope=slope)
+            found = level_of(tried, wanted_db=wanted, slope=slope)
+            assert found
+            off = 20.0 * math.log10(found.level_v / 12e-6)
+            spread.append(off)
+            covered += abs(off) <= 2.0 * found.sigma_db
+        self.assertGreaterEqual(covered, 360)
+        self.assertLess(max(abs(x) for x in spread), 1.0)
+
+    def test_what_cannot_be_reached_ends_and_is_not_made_up(self) -> None:
+        deaf = search(lambda _: 0.3, wanted_db=10.0, slope=(1.0, 0.1))
+        self.assertIsNone(level_of(deaf, wanted_db=10.0, slope=(1.0, 0.1)))
+        self.assertLessEqual(len(deaf), MOST_TRIES)
+        ends = [t.level_v for t in deaf]
+        self.assertEqual(max(ends), 0.1)  # it has tried the strongest that there is
+        loud = search(lambda _: 40.0, wanted_db=10.0, slope=(1.0, 0.1))
+        self.assertIsNone(level_of(loud, wanted_db=10.0, slope=(1.0, 0.1)))
+
+    def test_one_wild_reading_does_not_lead_it_astray_for_good(self) -> None:
+        wild = [True]
+
+        def apart(level_v: float) -> float:
+            odd, wild[0] = wild[0], False
+            return 30.0 if odd else s_plus_n(level_v, at_10_db_v=20e-6)
+
+        found = level_of(search(apart, wanted_db=10.0, slope=(0.95, 0.1)), wanted_db=10.0, slope=(0.95, 0.1))
+        assert found
+        self.assertLess(abs(20.0 * math.log10(found.level_v / 20e-6)), 0.2)
+
+
+class Definitions(unittest.TestCase):
+    def test_each_says_its_criterion_and_modulated_ones_their_modulation(self) -> None:
+        for d in DEFINITIONS.values():
+            with self.subTest(d.name):
+                self.assertEqual(definition_named(d.name), d)
+                if d.by_instruments and d.modulated:
+                    self.assertIn("400\u00a0Hz", d.words)
+        self.assertEqual([d.name for d in DEFINITIONS.values() if d.evidence == "by ear"], ["just-audible"])
+        with self.assertRaises(UnknownName):
+            definition_named("loud enough")

@@ -1,0 +1,128 @@
+"""Small judgements: sections read, leads of the meter, what was moved, where the owner listens, a worry and its tests."""
+
+from calm_needle.store import part_checks
+from calm_needle.work.jobs.shelf import job_of, model_of_dossier
+from calm_needle.work.jobs.wishes import wished
+from tests.support.client import PageTest
+
+DUNLIN, STANNARD = 5, 6
+
+
+class Sections(PageTest):
+    def test_what_could_not_be_read_stays_a_risk_and_the_last_word_on_a_section_counts(self) -> None:
+        path = f"/jobs/{STANNARD}/intake"
+        self.post(path, kind="section", section="IF strip", found="as built")
+        self.post(path, kind="section", section="band switch", found="could not be read", what="the deck is hidden")
+        text = self.get(path).get_data(as_text=True)
+        self.assertIn("1 of 2 sections read; what could not be read may hold any earlier change.", text)
+        self.assertIn("band switch: could not be read, the deck is hidden", text)
+        self.post(path, kind="section", section="Band switch", found="half undone", what="one wire of the old converter")
+        self.assertIn("2 of 2 sections read; 1 half undone.", self.get(path).get_data(as_text=True))
+        self.assertEqual(self.post(path, kind="section", section="x", found="fine").status_code, 422)
+
+
+class Leads(PageTest):
+    def setUp(self) -> None:
+        super().setUp()
+        form = {"name": "Petrel 4", "safety_class": "unknown", "if_hz": "465k", "bands": "530k-1600k medium wave", "transformers": "2"}
+        self.post("/models/sketch", **form)
+        self.job = int(self.post("/jobs", model="petrel-4", serial="7", complaint="dead", bench="typed").headers["Location"].split("/")[2])
+
+    def parts(self) -> str:
+        return self.get(f"/jobs/{self.job}/parts").get_data(as_text=True)
+
+    def add(self, **form: str) -> None:
+        self.assertEqual(self.post(f"/jobs/{self.job}/parts/add", **form).status_code, 303)
+
+    def test_they_are_taken_off_what_is_typed_after_and_not_before(self) -> None:
+        self.add(part="C3 10p 12.5p")
+        self.assertIn("cannot say", self.parts())
+        self.assertEqual(self.post(f"/jobs/{self.job}/parts/leads", open_f="", short_ohm="").status_code, 422)
+        self.assertEqual(self.post(f"/jobs/{self.job}/parts/leads", open_f="2.9p", short_ohm="").status_code, 303)
+        self.assertIn("2.9p by themselves: taken off what is typed from now on.", self.parts())
+        with self.workshop.store() as conn:
+            seen = part_checks.part_checks(conn, self.job)[-1]
+        self.assertEqual(seen.leads, 0.0)
+        answer = self.post(f"/jobs/{self.job}/parts", part="C3", value="12.5p", seen="1")
+        self.assertEqual(answer.status_code, 303, answer.get_data(as_text=True)[:2000])
+        with self.workshop.store() as conn:
+            kept = part_checks.part_checks(conn, self.job)[-1]
+        self.assertEqual((kept.value, kept.leads), (12.5e-12, 2.9e-12))
+        text = self.parts()
+        self.assertIn("−4.0 % without the leads’ 2.90 pF", text.replace("\u00a0", " ").replace("\u2009", " "))
+        self.assertIn('value="12.5', text)  # what the meter showed stays in the field
+
+    def test_the_reckoner_of_a_few_picofarads_knows_them(self) -> None:
+        self.post(f"/jobs/{self.job}/parts/leads", open_f="2.9p", short_ohm="")
+        with self.workshop.store() as conn:
+            band = model_of_dossier(conn, job_of(conn, self.job).dossier_id).bands[0].id
+        self.assertIn('value="2.9p"', self.get(f"/reckon/small-capacitance?from={self.job}:{band}").get_data(as_text=True))
+
+    def test_a_resistor_is_not_less_its_picofarads(self) -> None:
+        self.post(f"/jobs/{self.job}/parts/leads", open_f="2.9p", short_ohm="0.2")
+        self.add(part="R3 10 10.2")
+        with self.workshop.store() as conn:
+            self.assertEqual(part_checks.part_checks(conn, self.job)[-1].leads, 0.2)
+
+    def test_where_it_is_may_be_pointed_at(self) -> None:
+        self.add(part="R7 470k", region="somewhere", x_mm="10", y_mm="10")
+        self.assertIn("beside ", self.parts())
+        self.assertNotIn("Somewhere", self.parts())
+        answer = self.post(f"/jobs/{self.job}/parts/add", part="R8 470k", x_mm="here", y_mm="")
+        self.assertIn("both of them", answer.get_data(as_text=True))
+
+
+class Moved(PageTest):
+    def test_a_stranger_that_was_moved_is_said_on_the_map_and_the_job_s_page_until_it_is_back(self) -> None:
+        path = f"/jobs/{STANNARD}"
+        self.post(f"{path}/notes", kind="moved", adjuster="IFT1-p", net="0.5")
+        self.assertNotIn("on no paper", self.get(f"{path}/map").get_data(as_text=True))
+        self.assertIn("IFT1-p was moved by 0.5 turns", self.get(path).get_data(as_text=True))
+        self.post(f"{path}/notes", kind="moved", adjuster="red one", net="-1")
+        self.assertIn("Moved, and on no paper: red one.", self.get(f"{path}/map").get_data(as_text=True))
+        self.assertIn(
+            "Red one was moved by -1 turns: of another system or unknown, so back to its mark", self.get(path).get_data(as_text=True)
+        )
+        with self.workshop.store() as conn:
+            red = conn.execute("SELECT max(id) FROM intake_entry").fetchone()[0]
+        self.assertEqual(self.post(f"{path}/notes/{red}/end", outcome="back at its mark").status_code, 303)
+        self.assertNotIn("on no paper", self.get(f"{path}/map").get_data(as_text=True))
+
+
+class TheOwnersBand(PageTest):
+    def test_where_and_how_often_it_is_listened_to_the_last_word_counts(self) -> None:
+        with self.workshop.store() as conn:
+            model = model_of_dossier(conn, job_of(conn, DUNLIN).dossier_id)
+        band = model.bands[0]
+        inside, outside = (f"{f:.0f}" for f in ((band.f_low_hz + band.f_high_hz) / 2.0, 3.0 * band.f_high_hz))
+        for form, expected in (
+            ({}, {}),
+            ({"band": band.name, "often": "every day", "at": inside}, {"tolerance_times": 1.0, "listens_hz": float(inside)}),
+            ({"band": band.name, "often": "hardly ever", "at": outside}, {"tolerance_times": 4.0}),
+        ):
+            if form:
+                self.assertEqual(self.post(f"/jobs/{DUNLIN}/intake", kind="listening", **form).status_code, 303)
+            with self.workshop.store() as conn:
+                found = wished(conn, DUNLIN, model, band.id)
+            self.assertEqual({k: v for k, v in found.items() if k != "wish"}, expected)
+        refused = self.post(f"/jobs/{DUNLIN}/intake", kind="listening", band="ultraviolet", often="every day")
+        self.assertIn("This set has no such band. Choose one:", refused.get_data(as_text=True))
+
+
+class Worries(PageTest):
+    def test_the_tests_that_were_named_say_what_it_comes_to(self) -> None:
+        path = f"/jobs/{DUNLIN}/notes"
+        self.post(path, kind="worry", worry="too quiet between stations", tests="noise in the room")
+        self.assertIn("Not settled: noise in the room to be done.", self.get(path).get_data(as_text=True))
+        self.post(path, kind="room noise", band="MW", source="lamp", on_v="22m", off_v="21m")
+        self.assertIn("All that it named has passed: a characteristic.", self.get(path).get_data(as_text=True))
+        self.post(path, kind="room noise", band="MW", source="lamp", on_v="84m", off_v="21m")
+        self.assertIn("A fault, by noise in the room.", self.get(path).get_data(as_text=True))
+
+
+class Taps(PageTest):
+    def test_a_ladder_is_drawn_in_the_order_of_its_tags(self) -> None:
+        path = f"/jobs/{STANNARD}/notes"
+        self.post(path, kind="taps", winding="L3", pairs="2-3 12; 1-2 4.1; 1-3 16")
+        text = self.get(path).get_data(as_text=True).replace("\u2009", " ")
+        self.assertIn("Taps of L3: 1 to 2 4.1 Ω; 2 to 3 12 Ω", text)

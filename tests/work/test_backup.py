@@ -1,0 +1,188 @@
+"""Copies of the store: whole while it is used, verified hard, put back or not at all."""
+
+import errno
+import json
+import os
+import sqlite3
+import tempfile
+import threading
+import unittest
+import zipfile
+from pathlib import Path
+from unittest import mock
+
+from calm_needle.errors import FileRefused, StoreUnusable
+from calm_needle.store import db
+from calm_needle.work import backup
+from calm_needle.work.jobs import shelf
+from calm_needle.work.workshop import Workshop
+from tests.support.demo import copy_into
+
+
+class Copies(unittest.TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name) / "data"
+        self.folder.mkdir()
+        copy_into(self.folder)
+        picture = self.folder / "photographs" / "ab" / f"ab{'c' * 62}.jpg"
+        picture.parent.mkdir(parents=True)
+        picture.write_bytes(b"\xff\xd8\xff a picture")
+        self.copy = Path(folder.name) / "copy.zip"
+
+    def jobs(self) -> int:
+        conn = db.connect(self.folder / db.FILE_NAME)
+        try:
+            return int(conn.execute("SELECT count(*) FROM job").fetchone()[0])
+        finally:
+            conn.close()
+
+    def spoilt(self, **changed: bytes | None) -> Path:
+        """The copy with some of its files changed, or left out."""
+        out = self.copy.with_name("spoilt.zip")
+        with zipfile.ZipFile(self.copy) as before, zipfile.ZipFile(out, "w") as after:
+            for info in before.infolist():
+                content = changed.get(info.filename, before.read(info.filename))
+                if content is not None:
+                    after.writestr(info.filename, content)
+            for name in changed.keys() - {i.filename for i in before.infolist()}:
+                after.writestr(name, changed[name] or b"")
+        return out
+
+
+class MadeAndPutBack(Copies):
+    def test_a_full_disk_is_not_taken_for_a_damaged_copy(self) -> None:
+        backup.make(self.folder, self.copy)
+        with mock.patch.object(os, "fsync", side_effect=OSError(errno.ENOSPC, "No space left on device")):
+            with self.assertRaisesRegex(StoreUnusable, "no room to look at the copy .No space"):
+                backup.verify(self.copy)
+            with self.assertRaisesRegex(StoreUnusable, "No space"):
+                backup.restore(self.folder, self.copy)
+        self.assertGreater(self.jobs(), 0)
+        self.assertEqual(list(self.folder.glob("coming-back*")), [])
+
+    def test_what_a_copy_that_died_left_behind_goes_with_the_next_one_and_what_lives_stays(self) -> None:
+        dead, alive = (self.copy.with_name(f".copy.zip.{pid}.part") for pid in (77, 78))
+        dead.write_bytes(b"half")
+        alive.write_bytes(b"half")
+        os.utime(dead, (1.0, 1.0))
+        backup.make(self.folder, self.copy)
+        self.assertFalse(dead.exists())
+        self.assertTrue(alive.exists())
+
+    def test_it_is_whole_while_others_write_and_comes_back_as_it_was(self) -> None:
+        workshop = Workshop(self.folder)
+        written = threading.Event()
+        ended = threading.Event()
+
+        def write() -> None:
+            n = 0
+            while not ended.is_set():
+                with workshop.store() as conn:
+                    shelf.open_job(conn, {"model": "halvern-6b", "serial": f"x{n}", "complaint": "dead", "bench": "typed"})
+                n += 1
+                written.set()
+
+        hand = threading.Thread(target=write)
+        hand.start()
+        try:
+            self.assertTrue(written.wait(20))
+            backup.make(self.folder, self.copy)
+        finally:
+            ended.set()
+            hand.join(20)
+            workshop.close()
+        found = backup.verify(self.copy)
+        self.assertGreaterEqual(found.jobs, 12)
+        self.assertLessEqual(found.jobs, self.jobs())
+        backup.restore(self.folder, self.copy)
+        self.assertEqual(self.jobs(), found.jobs)
+        (before,) = self.folder.glob("before-*")
+        self.assertTrue((before / db.FILE_NAME).is_file())
+
+    def test_into_an_empty_folder_with_its_photographs(self) -> None:
+        backup.make(self.folder, self.copy)
+        fresh = self.folder.parent / "fresh"
+        backup.restore(fresh, self.copy)
+        self.assertEqual(sorted(p.name for p in fresh.rglob("*.jpg")), [f"ab{'c' * 62}.jpg"])
+        Workshop(fresh).close()
+
+    def test_a_running_program_keeps_its_store(self) -> None:
+        backup.make(self.folder, self.copy)
+        workshop = Workshop(self.folder)
+        self.addCleanup(workshop.close)
+        with self.assertRaises(StoreUnusable):
+            backup.restore(self.folder, self.copy)
+
+    def test_one_a_day_and_the_oldest_go(self) -> None:
+        copies = self.folder / backup.FOLDER
+        copies.mkdir()
+        for day in range(1, 20):
+            (copies / f"daily-2026-01-{day:02}.zip").write_bytes(b"x")
+        (copies / "copy-mine.zip").write_bytes(b"x")
+        self.assertIsNotNone(backup.daily(self.folder))
+        self.assertIsNone(backup.daily(self.folder))
+        names = sorted(p.name for p in copies.glob("*.zip"))
+        self.assertEqual(len(names), backup.KEPT + 1)
+        self.assertIn("copy-mine.zip", names)
+        self.assertNotIn("daily-2026-01-01.zip", names)
+
+
+class Refused(Copies):
+    def setUp(self) -> None:
+        super().setUp()
+        backup.make(self.folder, self.copy)
+        self.before = (self.folder / db.FILE_NAME).read_bytes()
+
+    def refused(self, file: Path) -> str:
+        with self.assertRaises(FileRefused) as caught:
+            backup.restore(self.folder, file)
+        self.assertEqual((self.folder / db.FILE_NAME).read_bytes(), self.before)
+        self.assertEqual([p.name for p in self.folder.glob("coming-back*")], [])
+        return str(caught.exception)
+
+    def test_cut_foreign_changed_strange_and_damaged_ones(self) -> None:
+        short = self.copy.with_name("short.zip")
+        short.write_bytes(self.copy.read_bytes()[:5000])
+        self.assertIn("cut short", self.refused(short))
+        other = self.copy.with_name("other.zip")
+        with zipfile.ZipFile(other, "w") as out:
+            out.writestr("readme.txt", "hello")
+        self.assertIn("no copy of this program", self.refused(other))
+        self.assertIn(
+            "does not have its digest", self.refused(self.spoilt(**{f"photographs/ab/ab{'c' * 62}.jpg": b"\xff\xd8\xff b picture"}))
+        )
+        self.assertIn("it is there and not listed", self.refused(self.spoilt(**{"../../evil": b"x"})))
+        self.assertIn("it is listed and not there", self.refused(self.spoilt(**{"calm-needle.sqlite3": None})))
+
+    def relisted(self, database: bytes, **more: object) -> Path:
+        """A copy whose list fits what is in it: made by somebody who knows the format."""
+        import hashlib
+
+        with zipfile.ZipFile(self.copy) as archive:
+            listed = json.loads(archive.read("list.json"))
+        listed["files"] = {"calm-needle.sqlite3": [len(database), hashlib.sha256(database).hexdigest()]}
+        listed |= more
+        picture = f"photographs/ab/ab{'c' * 62}.jpg"
+        return self.spoilt(**{"calm-needle.sqlite3": database, "list.json": json.dumps(listed).encode(), picture: None})
+
+    def test_a_list_that_fits_does_not_make_a_store_of_what_is_none(self) -> None:
+        self.assertIn("cannot be used", self.refused(self.relisted(b"no database at all" * 400)))
+        self.assertIn("newer program", self.refused(self.relisted(b"x", version=9)))
+        named = {"../up.sqlite3": [1, "0" * 64], "calm-needle.sqlite3": [1, "0" * 64]}
+        self.assertIn("nothing of that name", self.refused(self.relisted(b"x", files=named)))
+        with zipfile.ZipFile(self.copy) as archive:
+            whole = bytearray(archive.read("calm-needle.sqlite3"))
+        whole[len(whole) // 2 : len(whole) // 2 + 9000] = b"\x55" * 9000
+        self.assertIn("damaged", self.refused(self.relisted(bytes(whole))))
+
+    def test_of_a_newer_program_or_with_rows_that_refer_to_nothing(self) -> None:
+        place = self.copy.with_name("db")
+        for change, words in (("PRAGMA user_version = 9999", "newer Calm Needle"), ("UPDATE run SET job_id = 777", "refers to one of job")):
+            with zipfile.ZipFile(self.copy) as archive:
+                place.write_bytes(archive.read("calm-needle.sqlite3"))
+            conn = sqlite3.connect(place, isolation_level=None)
+            conn.execute(change)
+            conn.close()
+            self.assertIn(words, self.refused(self.relisted(place.read_bytes())))
