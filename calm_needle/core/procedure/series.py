@@ -4,6 +4,7 @@ How a reading counts follows from what is read (`Watched.reads`): a level in dec
 it compares whatever the generator was turned to; an offset about a centre; or a value as it is.
 """
 
+import itertools
 import math
 import statistics
 from collections.abc import Mapping, Sequence
@@ -14,7 +15,8 @@ from calm_needle.core.physics.levels import gain_db
 
 LAST_READINGS_S = 0.8  # s over which "now" is averaged when readings come by themselves
 FIRST_READINGS = 4  # readings that make the start of such a stay when the turns are not known
-SETTLES_S = 0.8  # after a move of the level, until meter and gain control have come to rest
+SETTLES_S = 0.8  # s after a step began, or the level was moved, until meter and gain control have come to rest
+BEGINS_S = 3.0  # s from which, at most, it is taken where a stay began
 PASSED_ON_DB = 0.5  # of a move of the level, that it does not change the measure by where the set passes it on in full
 UNREST_S = 1.0  # s over which the needle's unrest is taken
 LEAST_V = 1e-9  # V, below any meter
@@ -102,6 +104,18 @@ class Series:
         """Whether the last reading came so soon after the generator's level was moved that meter and set may not have come to rest."""
         return bool(self._joins and self.watched and self.watched[-1].t_s - self._joins[-1].t_s <= SETTLES_S)
 
+    @property
+    def unsure_db(self) -> float:
+        """How much, all moves of the level together, the set did not pass on: by so much the levels before and since may differ."""
+        return sum(abs(j.offset_db - j.own_db) for j in self._joins)
+
+    @property
+    def beginning(self) -> bool:
+        """Whether the last reading came so soon after the first that they may not have come to rest after what was set up: nothing was
+        turned yet, and what the needle does is neither its own unrest nor a hand's doing."""
+        first, last = (self.watched[0], self.watched[-1]) if self.watched else (None, None)
+        return bool(first and last and not last.alone and last.t_s - first.t_s <= SETTLES_S and last.turns == first.turns)
+
     def _at_reference(self, seen: Seen) -> float:
         key = (seen.value, seen.generator_v)
         known = self._levels.get(key)
@@ -143,10 +157,11 @@ class Series:
             return None
         few: Sequence[Seen] = seen[:1]
         if not seen[0].alone:
-            # As long as nothing was turned, every reading tells where it began.
-            until = seen[0].t_s + LAST_READINGS_S
-            few = [r for r in seen[:40] if r.turns == seen[0].turns and r.t_s <= until]
-            few = few if seen[0].turns else few[:FIRST_READINGS]
+            # As long as nothing was turned, every reading tells where it began, and the last of them surest: the first may not be at rest.
+            until = seen[0].t_s + BEGINS_S
+            still = list(itertools.takewhile(lambda r: r.turns == seen[0].turns and r.t_s <= until, seen))
+            rested = [r for r in still if r.t_s - seen[0].t_s > SETTLES_S] or still
+            few = [r for r in still if still[-1].t_s - r.t_s <= LAST_READINGS_S] if seen[0].turns else rested[:FIRST_READINGS]
         return sum(self.measure(r) for r in few) / len(few)
 
     def now(self) -> Now | None:

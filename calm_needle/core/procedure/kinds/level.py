@@ -41,7 +41,7 @@ class LevelJudge:
 
     def __init__(self, step: Step, context: Context, *, goal: Goal = "maximum") -> None:
         self._series = context.series
-        self._adjuster = step.adjusters[0]
+        self._adjuster, self._unsure_db = step.adjusters[0], 0.0
         adjuster = context.model.adjuster(self._adjuster)
         self._watch, self._finer = PeakWatch(goal=goal), finer(adjuster)
         self._words = Words(adjuster.phrase, goal, adjuster.remarks, short=self._finer > 1.0)
@@ -50,10 +50,12 @@ class LevelJudge:
         if seen.kind not in ("live", "typed"):
             return
         turns = seen.turns.get(self._adjuster)
-        if self._series.settling:
-            if turns is not None:
-                self._watch.stood(time_s=seen.t_s, turns=self._finer * turns)
+        if self._series.settling or self._series.beginning:
+            self._watch.stood(time_s=seen.t_s, turns=None if turns is None else self._finer * turns)
             return
+        if self._series.unsure_db > self._unsure_db:
+            self._watch.joined(unsure_db=self._series.unsure_db - self._unsure_db)
+            self._unsure_db = self._series.unsure_db
         self._watch.add(
             level_db=self._series.measure(seen),
             time_s=seen.t_s,

@@ -57,6 +57,8 @@ NULL_SHARE = 0.08  # of a null's depth that counts as being at its bottom
 NULL_BEGINS_DB = 3.0  # below the plain beside it
 NULL_EQUAL = 0.35  # of its depth by which two passes through a null may differ: the meter's averaging fills it, the more the faster
 EQUAL_DB = 0.25  # dB by which two passes over a crest may differ in any case
+SENT_BACK_DB, SENT_BACK_TIMES = 1.0, 1.5  # dB, and times a fall that counts, after which a hand that comes over a crest is sent back
+FITTED_FROM_DB = 3.0  # down to which both flanks are followed where the places near a crest do not carry a fit yet
 AT_CREST_DB = 0.06  # dB below the crest that count as on it, beside the wander
 HANDS_OFF_S = 3.0  # s at the beginning of a step in which the needle shows what it does by itself
 AS_READ_DB = 0.005  # the same figure on the scale
@@ -124,11 +126,14 @@ class PeakWatch:
         self._last_time_s: float | None = None
         self._spacing_s = 0.0
         self._alone = False
+        self._stood = False  # whether it was read before anything counted
         self._at_stop = False
         self._began_s = 0.0
         self._places: deque[tuple[float, float]] = deque(maxlen=12)
         self._turns_now = self._judged_at = 0.0
         self._extreme_turns: float | None = None
+        self._held_turns: float | None = None  # where the tool came to rest last
+        self._unsure_db = 0.0  # how far levels were joined that do not compare
         self._way: int | None = None  # the last way in which the hand is known to have turned
         self._blocks = 0
         self._recent: deque[Block] = deque(maxlen=12)
@@ -191,10 +196,26 @@ class PeakWatch:
         if self._sparse or time_s + 0.99 * self._spacing_s - self._open[0][0] >= BLOCK_S:
             self._close()  # the next reading would lie beyond it
 
-    def stood(self, *, time_s: float, turns: float) -> None:
-        """Take where the adjuster stands (turns) while what is read does not count; the meter is behind that, too, once it counts again."""
-        self._places.append((time_s, turns))
-        self._turns_now = turns
+    def stood(self, *, time_s: float, turns: float | None) -> None:
+        """Take where the adjuster stands (turns, None where they are not known) while what is read does not count; the meter is behind
+        that, too, once it counts again.
+        """
+        self._stood = True
+        if turns is not None:
+            self._places.append((time_s, turns))
+            self._turns_now = turns
+
+    def joined(self, *, unsure_db: float) -> None:
+        """Take that the generator's level was moved and the set did not pass on so much of it (dB): crests so far are where they were, but
+        as high as they may be, so what was proven is gone through once more.
+        """
+        if self._open:
+            self._close()
+        self._unsure_db += unsure_db
+        self._most -= unsure_db
+        self._proven = None
+        self._profile.lower(unsure_db)
+        self._verdict = None
 
     def verdict(self) -> Verdict:
         """Return the judgement on everything added so far; how far the crest is away, from where the tool has come to meanwhile."""
@@ -224,13 +245,7 @@ class PeakWatch:
         n = len(readings)
         known = [t for _, _, t, _ in readings if t is not None]
         turns = sum(known) / n if len(known) == n else None
-        last = self._recent[-1] if self._recent else None
-        still = (
-            turns is not None
-            and not self._behind
-            and max(known) - min(known) <= STILL_TURNS
-            and (last is None or last.turns is None or abs(known[0] - last.turns) <= STILL_TURNS)
-        )
+        still = turns is not None and not self._behind and self._holds(known)
         way = readings[-1][3] if turns is None else self._way_of(turns, still)
         time_s = sum(t for t, _, _, _ in readings) / n
         block = Block(time_s, statistics.median(v for _, v, _, _ in readings), turns, way, still, n)
@@ -247,6 +262,15 @@ class PeakWatch:
             self._judge(),
             self._turns_now,
         )  # what was said once bears on what is said next, whoever asks for it
+
+    def _holds(self, turns: list[float]) -> bool:
+        """Whether the tool is where it came to rest. What is turned by hairs comes away from there, though no block shows that it moves."""
+        if self._held_turns is None:
+            self._held_turns = turns[0]
+        if max(abs(t - self._held_turns) for t in turns) <= STILL_TURNS:
+            return True
+        self._held_turns = turns[-1]
+        return False
 
     def _way_of(self, turns: float, still: bool) -> int:
         """Which way a tool whose turns are known goes; it has turned back once it has gone back by more than its backlash."""
@@ -281,12 +305,26 @@ class PeakWatch:
         crossing = self._crossing()
         if crossing:
             self._keep(crossing)
-        elif self._is_proof():
-            self._prove()
+        else:
+            if self._is_proof():
+                self._prove()
+            self._know_it_better()
         turned = self._stretch.blocks[-1:]
         self._stretch, self._reached_s, self._due_s = Stretch(None), None, None
         for block in turned:  # where it turned is where the new way begins
             self._stretch.add(block)
+
+    def _know_it_better(self) -> None:
+        """A way over a proven crest, too short on either side to be a crossing beyond all drift, still tells of its height."""
+        crest, top = self._proven, self._stretch.top
+        if crest is None or top is None or top.turns is not None or self._null:
+            return
+        if min(self._stretch.rise.db, self._stretch.fall.db) < self._bar():
+            return
+        height_db, near_s = self._stretch.height_db(), self._stretch.near_s()
+        if near_s and abs(height_db - crest.height_db) <= self._equal_db(crest):
+            mean = (crest.height_db * crest.near_s + height_db * near_s) / (crest.near_s + near_s)
+            self._proven = crest._replace(height_db=mean, near_s=crest.near_s + near_s)
 
     def _end_in_time(self) -> None:
         """Where nothing is known of the hand: a crest that was passed ends when the level rises again by more than wander."""
@@ -318,7 +356,12 @@ class PeakWatch:
         if top is None or not self._recent:
             return None
         drifted = self._wander.drifted_db(self._recent[-1].time_s - top.time_s)
-        return self._stretch.crossing(bar_db=self._bar(), drifted_db=drifted)
+        crossing = self._stretch.crossing(bar_db=self._bar(), drifted_db=drifted)
+        return crossing and crossing._replace(unsure_db=self._unsure_db)
+
+    def _since_db(self, crossing: Crossing) -> float:
+        """By how much levels since then may differ from a crossing's, because the generator was moved."""
+        return self._unsure_db - crossing.unsure_db
 
     def _equal_db(self, crossing: Crossing) -> float:
         """By how much two passes over one crest may differ."""
@@ -327,13 +370,15 @@ class PeakWatch:
 
     def _outdone_db(self, crest: Crossing) -> float:
         """How much higher something must be to be another crest."""
-        return max(self._bar(), 2.0 * self._equal_db(crest)) if self._proven else self._equal_db(crest)
+        return self._since_db(crest) + (max(self._bar(), 2.0 * self._equal_db(crest)) if self._proven else self._equal_db(crest))
 
     def _is_proof(self, height_db: float | None = None) -> bool:
         """Whether the present stretch came up again, by more than wander, to the height of the crest before it."""
         top, before = self._stretch.top, self._crossed[-1] if self._crossed else None
         if not self._known or before is None or top is None or not self._stretch.rise.counts(self._bar(), back=True):
             return False
+        if height_db is None and self._since_db(before) > 0.0:
+            return False  # the generator was moved meanwhile: it only compares once it was gone through again
         if before.turns is not None and top.turns is not None:
             gone = abs(top.turns - self._stretch.blocks[0].turns) if self._stretch.blocks[0].turns is not None else 0.0
             if abs(top.turns - before.turns) > max(SAME_PLACE_TURNS, SAME_PLACE_SHARE * gone):
@@ -341,8 +386,10 @@ class PeakWatch:
         if not self._stretch.came_with_the_hand(self._bar()):
             return False
         higher = (top.level_db if height_db is None else height_db) - before.height_db
+        # One that was gone through on both sides, at the same place, is as high as it is.
+        equal = self._equal_db(before) + (0.0 if height_db is None or top.turns is None else self._since_db(before))
         # Slowly one comes deeper into a null than at speed.
-        return -self._equal_db(before) <= higher <= (math.inf if self._null else self._equal_db(before))
+        return -equal <= higher <= (math.inf if self._null else equal)
 
     def _prove(self, again: Crossing | None = None) -> None:
         """The last crest is proven; again: by having been gone through a second time."""
@@ -352,6 +399,8 @@ class PeakWatch:
 
     def _together(self, one: Crossing, two: Crossing) -> Crossing:
         """A crest that was passed twice. The depth of a null is that of the slower pass."""
+        if self._since_db(one) > self._since_db(two):
+            return two  # the first does not compare
         near_s = one.near_s + two.near_s
         mean = (one.height_db * one.near_s + two.height_db * two.near_s) / near_s if near_s else (one.height_db + two.height_db) / 2.0
         return two._replace(height_db=max(one.height_db, two.height_db) if self._null else mean, near_s=near_s)
@@ -373,6 +422,8 @@ class PeakWatch:
 
     def _judge(self) -> Verdict:
         now = self._recent[-1] if self._recent else None
+        if now is None and not self._open and self._stood:
+            return Verdict("hands_off")
         if now is None and self._open and (self._open[-1][3] == 0 or (self._open[-1][2] is not None and not self._alone)):
             return Verdict("hands_off", level_db=self._sign * self._open[-1][1])
         hands_off = now is not None and now.way == 0 and self._stretch.top is None and not self._crossed
@@ -446,7 +497,7 @@ class PeakWatch:
             # On the way back: to the crest, and through it.
             off = (fit.turns if fit else self._profile.best_turns()) - self._turns_now
             top = self._stretch.top
-            if top and top.level_db - now.level_db >= max(base.bar_db, 0.5):
+            if top and self._fell_far_enough(base, now, top):
                 return replace(base, kind="past", turns_to_crest=off)  # a short way up, and down the other side
             beyond = self._way is not None and off * self._way <= ON_IT * (fit.half_width_turns if fit else 0.0)
             return (
@@ -465,17 +516,24 @@ class PeakWatch:
             if below <= max(AT_CREST_DB, 1.5 * base.wander_db, share):
                 return replace(base, kind=done, turns_to_crest=off)
             # Where it stood highest while it moved, it does not stand as high at rest: slowly over it once more.
-            return (
-                replace(base, kind="through")
-                if now.still and abs(off) <= BACKLASH_TURNS / 4.0
-                else replace(base, kind="past", turns_to_crest=off)
-            )
+            if self._null:
+                over = now.still and abs(off) <= BACKLASH_TURNS / 4.0
+            else:
+                # So far over it that the places there carry a fit.
+                ahead = off * (self._way or 0) > BACKLASH_TURNS
+                over = not ahead and not self._fell_far_enough(base, now, self._stretch.top or now, least_db=FITTED_FROM_DB)
+            return replace(base, kind="through") if over else replace(base, kind="past", turns_to_crest=off)
         off = fit.turns - self._turns_now
         left = 10.0 * math.log10(1.0 + (off / fit.half_width_turns) ** 2)
         near = abs(off) <= max(ON_IT, min(fit.error_turns / fit.half_width_turns, UNSURE_OF_IT)) * fit.half_width_turns
         rested = now.still and abs((now.turns or 0.0) - self._turns_now) <= STILL_TURNS
         kind: Kind = "past" if not near else done if rested else "hold"
         return replace(base, kind=kind, turns_to_crest=off, turns_error=fit.error_turns, gain_left_db=left)
+
+    def _fell_far_enough(self, base: Verdict, now: Block, top: Block, *, least_db: float = SENT_BACK_DB) -> bool:
+        """Whether it fell so far behind a crest that the hand may be sent back: from there the way back is a rise that counts, too."""
+        counts = max(base.bar_db, self._wander.drifted_db(now.time_s - top.time_s))
+        return top.level_db - now.level_db >= max(least_db, SENT_BACK_TIMES * counts) and self._stretch.fall.counts(counts)
 
     def _judge_by_way(self, base: Verdict, now: Block, crest: Crossing, here: Crossing | None, below: float) -> Verdict:
         done: Kind = "crest" if base.evidence == "proven" else "twice" if base.evidence == "twice" else "through"
@@ -502,6 +560,7 @@ class PeakWatch:
             self._proven
             and top.level_db >= crest.height_db - max(at, self._equal_db(crest))
             and top.level_db - now.level_db >= base.bar_db + at
+            and (precise or self._fell_far_enough(base, now, top))
         ):
             return replace(base, kind="past")  # what is proven may be passed in a step or two
         depth = min(crest.rise_db, crest.fall_db) if self._null else FLANK_DB

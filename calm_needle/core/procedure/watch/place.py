@@ -68,6 +68,12 @@ class Profile:
         self._bins[key] = _Place(turns + (block.turns - turns) * share, level + (block.level_db - level) * share, weight)
         self._fresh = False
 
+    def lower(self, by_db: float) -> None:
+        """Take the heights so far for less: what is read from now on does not compare with them, but the places stay."""
+        self._bins, self._fit, self._fresh = {}, None, True
+        self._best = self._best and self._best._replace(level_db=self._best.level_db - by_db)
+        self._best_still = self._best_still and self._best_still._replace(level_db=self._best_still.level_db - by_db)
+
     @property
     def span_turns(self) -> float:
         return (max(self._bins) - min(self._bins)) * TURN_BIN if self._bins else 0.0

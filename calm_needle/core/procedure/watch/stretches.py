@@ -37,7 +37,8 @@ class Slope(NamedTuple):
 
 class Crossing(NamedTuple):
     """A crest that was gone through: its height (dB), its time (s), how far it rose to it and fell behind it, its turns if known, and
-    for how long (s) the hand was near it: the longer, the better its height is known.
+    for how long (s) the hand was near it: the longer, the better its height is known. unsure_db: by how much (dB), all moves of the
+    generator together, levels were joined that do not compare, until it was gone through.
     """
 
     height_db: float
@@ -46,6 +47,7 @@ class Crossing(NamedTuple):
     fall_db: float
     turns: float | None = None
     near_s: float = 0.0
+    unsure_db: float = 0.0
 
 
 class _Path:

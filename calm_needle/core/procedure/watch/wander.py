@@ -16,6 +16,7 @@ FEWEST_TYPED = 1  # third differences (four readings) before typed readings are 
 ENOUGH = 8  # differences from which their median is believed
 MOST_BY_EYE_DB = 0.15  # dB: whoever reads a needle by eye reads its middle
 HOLD_SETTLES_S = 0.5  # s at the start of a hold in which meter and hand come to rest
+HELD_TURNS = 2e-4  # turns within which a tool that is not touched is told to stand
 HOLD_S = 6.0  # s of one hold that are looked at together
 
 LEAST_FALL_DB = 0.4  # dB: a smaller fall is no evidence however quiet the needle
@@ -116,6 +117,8 @@ class Wander:
         if not (block.still or (block.turns is None and block.way == 0)):
             self._hold = []
             return
+        if self._hold and self._moved_by_a_hair(block):
+            self._hold = []
         if not self._hold:
             # The first hold of a step begins at rest; a later one follows a turn, and what is left of that dies away first.
             self._held_from_s = block.time_s + (HOLD_SETTLES_S if self.span_db is not None else 0.0)
@@ -131,6 +134,11 @@ class Wander:
         elif held[-1].time_s - held[0].time_s >= 2.0:
             # A quiet hold later on takes an earlier drift back slowly: warming ends.
             self._rate_db_s = min(self._rate_db_s, max(_rate(held), 0.98 * self._rate_db_s))
+
+    def _moved_by_a_hair(self, block: Block) -> bool:
+        """Whether the tool moved since this hold began, little as it was: what the needle did meanwhile was not all its own."""
+        began = self._hold[0].turns
+        return began is not None and block.turns is not None and abs(block.turns - began) > HELD_TURNS
 
 
 def _rate(blocks: list[Block]) -> float:
