@@ -34,11 +34,17 @@ class Phase(NamedTuple):
     if_needed: bool = False
     doors: tuple[Door, ...] = ()
     by_hand: str = ""
+    at_will: bool = False
 
 
 PHASES: tuple[Phase, ...] = (
     Phase(
-        "intake", "Intake", "intake", "papers, purpose, earlier hands, consent", doors=(Door("intake", "papers and purpose", "Take it in"),)
+        "intake",
+        "Intake",
+        "intake",
+        "papers, purpose, earlier hands, consent",
+        doors=(Door("intake", "papers and purpose", "Take it in"),),
+        at_will=True,
     ),
     Phase(
         "safe start",

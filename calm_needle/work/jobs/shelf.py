@@ -307,11 +307,14 @@ def waited_for(conn: sqlite3.Connection, job_id: int) -> dict[str, str]:
 
 
 def following(conn: sqlite3.Connection, job_id: int, lines: list[PhaseLine]) -> PhaseLine | None:
-    """Return the phase to go on with: a run in hand, else the first that is open; what was waived no longer stands in the way."""
+    """Return the phase to go on with: a run in hand, else the first that is open; what was waived no longer stands in the way, nor what is
+    done at will once a later one is done."""
     gate = intake.gate_of(conn, job_id)
-    waived = BEFORE_ALIGNMENT if gate.open and gate.waived else ()
+    passed = set(BEFORE_ALIGNMENT) if gate.open and gate.waived else set()
+    last_done = max((n for n, p in enumerate(lines) if p.state == "done"), default=-1)
+    passed |= {p.name for p in lines[: max(0, last_done)] if phase_named(p.name).at_will}
     running = next((p for p in lines if p.state == "running"), None)
-    return running or next((p for p in lines if p.state == "open" and p.name not in waived), None)
+    return running or next((p for p in lines if p.state == "open" and p.name not in passed), None)
 
 
 def mark_phase(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:

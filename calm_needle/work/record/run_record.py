@@ -148,7 +148,7 @@ def read_run(book: RunBook) -> Record:
         for line in record.lines:
             if isinstance(shown := found.pop(line.name, None), Amount):
                 line.found = shown
-    record.sections.append(Section("adjusters", ("gained", "turned", "what was seen"), tuple(_row(line) for line in record.lines)))
+    record.sections.append(Section("adjusters", ("gained, or read", "turned", "what was seen"), tuple(_row(line) for line in record.lines)))
     record.sections.extend(_set_ups(book))
     return record
 

@@ -20,10 +20,19 @@ def missing(conn: sqlite3.Connection, job_id: int) -> list[str]:
     return out
 
 
+# What is said of a phase that passes by what was measured, once it lacks nothing.
+THROUGH = {
+    "health": "All that is asked of it was measured, and passed.",
+    "verification": "Every band is measured by a named definition, and closed up.",
+}
+
+
 def lacks(conn: sqlite3.Connection, job_id: int) -> dict[str, list[str]]:
-    """Return for each phase that passes by what was measured what it still lacks, in sentences. Raises NotFound."""
-    found = {"health": missing(conn, job_id), "verification": measuring.lacks(conn, job_id)}
-    return {phase: left for phase, left in found.items() if left}
+    """Return for each phase that passes by what was measured what it still lacks, in sentences; nothing where it is through.
+
+    Raises NotFound.
+    """
+    return {"health": missing(conn, job_id), "verification": measuring.lacks(conn, job_id)}
 
 
 def mark_phase(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:

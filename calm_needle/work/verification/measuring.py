@@ -243,7 +243,7 @@ def view(conn: sqlite3.Connection, job_id: int) -> VerifyView:
         checked,
         lacks(conn, job_id),
         to_close(conn, job_id),
-        [(name, DEFINITIONS[name].words) for name in MEASURED_FIRST if DEFINITIONS[name].by_instruments],
+        [(name, DEFINITIONS[name].words) for name in _the_papers_first(model) if DEFINITIONS[name].by_instruments],
         {b.id: places_of(b) for b in model.bands},
         usual_coupling(model),
         cautions_for(safety_class=model.safety_class, hazards=("loud",)),
@@ -266,9 +266,26 @@ def _lines(model: Model, found: Sequence[Taken]) -> list[SensitivityLine]:
         mine = [k for k in keys if k[1] == band.id]
         for key in mine:
             out.append(_line(band, [t for t in found if t.key == key], found))
-        if not mine:
-            out.append(_blank(model, band))
+        stated = _stated(model, band)
+        measured = {t.definition for t in found if t.band == band.id}
+        unmet = [(name, limit) for name, limit in stated if DEFINITIONS[name].words not in measured]
+        out += [_blank(band, name, limit) for name, limit in unmet]
+        if not mine and not unmet:
+            out.append(_blank(band, MEASURED_FIRST[0], None))
     return out
+
+
+def _stated(model: Model, band: Band) -> list[tuple[str, Limit]]:
+    """By which definitions the papers state a band's sensitivity, and what they ask."""
+    measure = MEASURES["sensitivity"]
+    asked = ((d, limit_of(measure, model.specifications, {"definition": d, "band": band.id})) for d in MEASURED_FIRST)
+    return [(name, limit) for name, limit in asked if limit]
+
+
+def _the_papers_first(model: Model) -> list[str]:
+    """The definitions in the order in which they are offered: those by which the papers state what the set should do, then the others."""
+    stated = {name for band in model.bands for name, _ in _stated(model, band)}
+    return sorted(MEASURED_FIRST, key=lambda name: name not in stated)
 
 
 def _line(band: Band, mine: Sequence[Taken], everything: Sequence[Taken]) -> SensitivityLine:
@@ -282,13 +299,7 @@ def _line(band: Band, mine: Sequence[Taken], everything: Sequence[Taken]) -> Sen
     return SensitivityLine(band, place, last.definition, first, last, closed, change, drift, _stands_out(last, everything), last.limit)
 
 
-def _blank(model: Model, band: Band) -> SensitivityLine:
-    limits = [
-        (name, limit)
-        for name in MEASURED_FIRST
-        if (limit := limit_of(MEASURES["sensitivity"], model.specifications, {"definition": name, "band": band.id}))
-    ]
-    name, limit = limits[0] if limits else (MEASURED_FIRST[0], None)
+def _blank(band: Band, name: str, limit: Limit | None) -> SensitivityLine:
     return SensitivityLine(band, middle_of(band), DEFINITIONS[name].words, None, None, None, None, None, "", limit)
 
 

@@ -10,7 +10,7 @@ from calm_needle.work.soundness import repairs
 from calm_needle.work.verification import instruments_register, measuring
 from tests.support.demo import DemoStore
 
-TYPED = 3
+TYPED, FRESH = 3, 5  # a set whose readings are typed; one of which nothing was done yet
 
 
 class AtAGlance(DemoStore):
@@ -55,6 +55,29 @@ class AtAGlance(DemoStore):
         self.assertIn("no. 1 issued", said.words[0])
         self.assertIn("intermediate frequency: not done", said.words)
         self.assertGreater(said.more, 0)
+
+    def test_what_is_done_at_will_is_no_longer_next_once_a_later_phase_is_done(self) -> None:
+        job = shelf.job_of(self.conn, FRESH)
+
+        def next_one() -> str:
+            following = shelf.following(self.conn, FRESH, shelf.phases_of(self.conn, job))
+            return following.name if following else ""
+
+        shelf.mark_phase(self.conn, FRESH, {"phase": "intake", "state": "open"})
+        self.assertEqual(next_one(), "intake")
+        shelf.mark_phase(self.conn, FRESH, {"phase": "safe start", "state": "done", "remark": "read by hand"})
+        self.assertEqual(next_one(), "health")
+
+    def test_the_papers_own_definition_is_asked_for_first_and_stays_asked_for(self) -> None:
+        shown = measuring.view(self.conn, FRESH)
+        self.assertEqual(shown.definitions[0][0], "standard-output")
+        form = {"band": "MW", "level_v": "4u", "definition": DEFINITIONS["s-plus-n"].words, "coupling": "dummy aerial", "cover": "on"}
+        measuring.write_down(self.conn, FRESH, "sensitivity", form)
+        lines = measuring.view(self.conn, FRESH).lines
+        self.assertEqual([(line.definition, line.last is None) for line in lines], [
+            (DEFINITIONS["s-plus-n"].words, False),
+            (DEFINITIONS["standard-output"].words, True),
+        ])  # fmt: skip
 
 
 if __name__ == "__main__":

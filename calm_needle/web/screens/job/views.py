@@ -94,7 +94,8 @@ def _render(job_id: int, **more: Any) -> str:
             "seen": revisions.seen(conn, "phases", job_id),
             "own_dossier": own_dossier.has_own(conn, job),
             "following": work.following(conn, job_id, phases),
-            "lacks": health.lacks(conn, job_id),
+            "lacks": (lacks := health.lacks(conn, job_id)),
+            "through": {phase: words for phase, words in health.THROUGH.items() if not lacks[phase]},
             "glance": glance.glance(conn, job, phases),
         }
     return render_template("job/page.html", **{"form": "", "typed": {}, "faults": {}, "outcomes": OUTCOMES, **view, **more})
