@@ -65,7 +65,7 @@ class AtAGlance(DemoStore):
 
         shelf.mark_phase(self.conn, FRESH, {"phase": "intake", "state": "open"})
         self.assertEqual(next_one(), "intake")
-        shelf.mark_phase(self.conn, FRESH, {"phase": "safe start", "state": "done", "remark": "read by hand"})
+        shelf.mark_phase(self.conn, FRESH, {"phase": "safe start", "state": "done", "remark": "256 V after 10 min"})
         self.assertEqual(next_one(), "health")
 
     def test_the_papers_own_definition_is_asked_for_first_and_stays_asked_for(self) -> None:
