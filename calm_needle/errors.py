@@ -13,6 +13,8 @@ CalmNeedleError
 ├── StoreUnusable         the data folder cannot be used as it is
 └── InstrumentError
     ├── InstrumentGone        no connection, or it was closed                    (ConnectionError)
+    │   └── EarsClosed        no page listens at the audio input
+    ├── EarsUnsure            what comes in tells no level: silence, or it clips
     ├── InstrumentSilent      connected, but no answer in time                   (TimeoutError)
     ├── InstrumentNonsense    an answer that is not what was asked for           (ValueError)
     ├── InstrumentSurplus     something was sent that nobody asked for           (ValueError)
@@ -137,6 +139,22 @@ class InstrumentGone(InstrumentError, ConnectionError):
         super().__init__(
             instrument, f"The {instrument} at {resource} is not there. Check its power and its cable; it is taken up again by itself."
         )
+
+
+class EarsClosed(InstrumentGone):
+    """No page listens at the audio input."""
+
+    def __init__(self) -> None:
+        InstrumentError.__init__(
+            self, "ears", "The ears hear nothing: no page listens at the audio input. Open their page, press Listen, and it goes on."
+        )
+
+
+class EarsUnsure(InstrumentError):
+    """What comes in tells no level: silence, or what clips."""
+
+    def __init__(self, sentence: str) -> None:
+        super().__init__("ears", sentence)
 
 
 class InstrumentSilent(InstrumentError, TimeoutError):

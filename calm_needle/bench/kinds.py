@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from calm_needle.bench.counter import Counter
+from calm_needle.bench.ears import Ears
 from calm_needle.bench.generator import Generator
 from calm_needle.bench.instrument import Instrument
 from calm_needle.bench.lcr_meter import LcrMeter
@@ -24,6 +25,7 @@ class InstrumentKind:
     name: as it is written in a list; `driver.name` is how a sentence calls it. short: its name where there is little room.
     proof: the question that only such an instrument answers with a number, or what its identity holds. sets: the kinds of
     setting it can be set to. reads: what it measures of the quantities a step may watch, by unit. live: it is worked all the time.
+    hears: it hears the output and has no probe; whoever switched it on wants to be led by it.
     """
 
     id: str
@@ -35,6 +37,7 @@ class InstrumentKind:
     sets: tuple[str, ...] = ()
     reads: Mapping[str, Callable[[Any], float]] = field(default_factory=dict)
     live: bool = False
+    hears: bool = False
 
 
 # In the order in which they are asked: a counter also answers FREQ?, and a meter of many kinds answers alternating volts.
@@ -49,6 +52,7 @@ KINDS: dict[str, InstrumentKind] = {
         InstrumentKind("oscilloscope", "Oscilloscope", "scope", Oscilloscope, "SWE:TIME?", reads={"Vpp": Oscilloscope.peak_to_peak}),
         InstrumentKind("ac-millivoltmeter", "A.c. millivoltmeter", "meter", Millivoltmeter, "MEAS:VOLT:AC?",
                        reads={"V": Millivoltmeter.volts}, live=True),
+        InstrumentKind("ears", "Ears", "ears", Ears, reads={"V": Ears.volts, "dB": Ears.decibels}, live=True, hears=True),
         InstrumentKind("counter", "Counter", "counter", Counter, "MEAS:FREQ?", reads={"Hz": Counter.hertz}),
     )
 }  # fmt: skip

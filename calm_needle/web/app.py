@@ -19,6 +19,7 @@ from calm_needle.web.screens.bands.views import screen as bands
 from calm_needle.web.screens.bench.views import screen as bench
 from calm_needle.web.screens.dial.views import screen as dial
 from calm_needle.web.screens.dossier.views import screen as dossier
+from calm_needle.web.screens.ears.views import screen as ears
 from calm_needle.web.screens.guided.views import screen as guided
 from calm_needle.web.screens.histories.views import screen as histories
 from calm_needle.web.screens.house_style.views import screen as house_style
@@ -45,7 +46,8 @@ from calm_needle.work.workshop import Workshop
 
 HERE = Path(__file__).parent
 LARGEST_REQUEST = 20_000_000  # bytes: a recording of half a minute; a dossier has its own, smaller limit
-LARGER = {"photographs.attach": 64_000_000, "store.bring": 260_000_000}  # by what is asked for
+# Of what is asked for by another size.
+LIMITS = {"ears.samples": 200_000, "photographs.attach": 64_000_000, "store.bring": 260_000_000}
 SCREENS = (
     shelf,
     job,
@@ -54,6 +56,7 @@ SCREENS = (
     bench,
     record,
     instruments,
+    ears,
     house_style,
     reckon,
     start,
@@ -101,7 +104,7 @@ def create_app(workshop: Workshop, *, port: int | None = None) -> Flask:
     @app.before_request
     def allow_photographs() -> None:
         """Photographs and whole jobs are more than anything else may be. Set before anybody looks at the form."""
-        request.max_content_length = LARGER.get(request.endpoint or "", LARGEST_REQUEST)
+        request.max_content_length = LIMITS.get(request.endpoint or "", LARGEST_REQUEST)
 
     asking.register(app)
     CSRFProtect(app)

@@ -20,6 +20,7 @@ from calm_needle.work import backup
 from calm_needle.work.bench.desk import Desk
 from calm_needle.work.clock import REAL, Pace, now_utc
 from calm_needle.work.folder_lock import FolderLock
+from calm_needle.work.instruments import hearing
 from calm_needle.work.instruments.equipment import Equipment, find_out
 from calm_needle.work.instruments.live_bench import LiveBench
 from calm_needle.work.instruments.meters import Meters
@@ -50,8 +51,8 @@ class Workshop:
         self.meters = Meters(self.equipment)
         self.stand_ins = StandIns(folder / "stand-ins")
         try:
-            with self.store():  # a folder that cannot be used is found out now
-                pass
+            with self.store() as conn:  # a folder that cannot be used is found out now
+                hearing.remember(conn, self.equipment.ears)
         except BaseException:
             self.lock.close()
             raise

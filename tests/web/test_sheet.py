@@ -54,7 +54,7 @@ class Sheets(PageTest):
     def form(self, page: str) -> dict[str, str]:
         """The form that takes it all in, as the page offers it."""
         found = page[page.rindex("<form") :]
-        return dict(re.findall(r'name="((?:match-\w+|held|name|kind))" value="([^"]*)"', found))
+        return dict(re.findall(r'name="((?:match-\w+|held|name|kind))"\s+value="([^"]*)"', found))
 
     def counts(self) -> tuple[int, int]:
         with self.workshop.store() as conn:

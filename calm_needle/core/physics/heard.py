@@ -12,7 +12,7 @@ import math
 from typing import TYPE_CHECKING, NamedTuple
 
 from calm_needle.core.lazy import Lazy
-from calm_needle.core.physics.sine_fit import Recording, fit_sine, harmonics_below, sinad
+from calm_needle.core.physics.sine_fit import Recording, fit_sine, harmonics_below, least_squares, overtones, sinad
 from calm_needle.errors import NoAnswer, OutOfRange
 
 if TYPE_CHECKING:
@@ -62,15 +62,16 @@ def hear(*, recording: Recording, tone_hz: float | None = None, mains_hz: float 
     x = _middle(recording.samples)
     n, rate_hz = len(x), recording.rate_hz
     t = (np.arange(n) - (n - 1) / 2.0) / rate_hz
-    tones = [k * found.tone_hz for k in harmonics_below(found.tone_hz, rate_hz=rate_hz, samples=n)]
+    orders = harmonics_below(found.tone_hz, rate_hz=rate_hz, samples=n)
+    tones = [k * found.tone_hz for k in orders]
     hums = [
         f for f in (mains_hz, 2.0 * mains_hz) if all(abs(f - other) * n / rate_hz > APART_PERIODS for other in tones) and f < rate_hz / 2.0
     ]
-    angles = [2.0 * math.pi * f * t for f in (*tones, *hums)]
-    columns = np.column_stack([*(f(a) for a in angles for f in (np.cos, np.sin)), np.ones(n)])
-    fitted = np.linalg.lstsq(columns, x, rcond=None)[0]
+    of_hum = [f(2.0 * math.pi * h * t) for h in hums for f in (np.cos, np.sin)]
+    columns = np.column_stack([*overtones(2.0 * math.pi * found.tone_hz * t, orders), *of_hum, np.ones(n)])
+    fitted = least_squares(columns, x)
     left = x - columns @ fitted
-    amplitudes = [math.hypot(float(fitted[2 * k]), float(fitted[2 * k + 1])) for k in range(len(angles))]
+    amplitudes = [math.hypot(float(fitted[2 * k]), float(fitted[2 * k + 1])) for k in range(len(tones) + len(hums))]
     hum = dict(zip(hums, amplitudes[len(tones) :], strict=True))
     hiss = math.sqrt(float(left @ left) / max(1, n - len(fitted)))
     noise = math.sqrt(hiss**2 + sum(a * a for a in hum.values()) / 2.0)

@@ -7,8 +7,9 @@ corrected from the residual's correlation with t(-A sin wt + B cos wt), until it
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from calm_needle.core.lazy import Lazy
 from calm_needle.errors import NoAnswer, OutOfRange
@@ -61,8 +62,9 @@ class Sinad(NamedTuple):
     distortion_percent: float
 
 
-def fit_sine(*, samples: Floats, rate_hz: float, start_hz: float) -> Sine:
-    """Return the sine that fits samples best, begun at start_hz (within a tenth of a period over the record)."""
+def fit_sine(*, samples: Floats, rate_hz: float, start_hz: float, sure: float = 1e-10) -> Sine:
+    """Return the sine that fits samples best, begun at start_hz (within a tenth of a period over the record). sure: the share of its
+    frequency that the last round may still have changed."""
     n = len(samples)
     t = (np.arange(n) - (n - 1) / 2.0) / rate_hz  # centred: frequency and phase are then least entangled
     w = 2.0 * math.pi * start_hz
@@ -72,15 +74,36 @@ def fit_sine(*, samples: Floats, rate_hz: float, start_hz: float) -> Sine:
         columns = [cosine, sine, np.ones(n)]
         if a or b:
             columns.append(t * (b * cosine - a * sine))
-        found = np.linalg.lstsq(np.column_stack(columns), samples, rcond=None)[0]
+        found = least_squares(np.column_stack(columns), samples)
         a, b, c = (float(x) for x in found[:3])
         if len(found) == 4:
             change = float(found[3])
             w += change
-            if abs(change) < 1e-10 * w:
+            if abs(change) < sure * w:
                 break
     left = samples - (a * np.cos(w * t) + b * np.sin(w * t) + c)
     return Sine(math.hypot(a, b), w / (2.0 * math.pi), math.atan2(-b, a), c, float(np.sqrt(np.mean(left * left))))
+
+
+def least_squares(columns: Floats, samples: Floats) -> Floats:
+    """Return the coefficients of the columns that fit samples best. By the normal equations: sines over some periods are nearly orthogonal,
+    and a singular value decomposition takes ten times as long for the same digits."""
+    try:
+        return np.asarray(np.linalg.solve(columns.T @ columns, columns.T @ samples), dtype=np.float64)
+    except np.linalg.LinAlgError:
+        return np.asarray(np.linalg.lstsq(columns, samples, rcond=None)[0], dtype=np.float64)
+
+
+def overtones(angle: NDArray[np.floating[Any]], orders: Sequence[int]) -> list[Floats]:
+    """Return cosine and sine of each multiple of an angle (rad), orders rising from 1: each from the one before by one multiplication."""
+    first = np.exp(1j * np.asarray(angle))
+    power, out, order = np.ones_like(first), [], 0
+    for k in orders:
+        while order < k:
+            power = power * first
+            order += 1
+        out += [power.real.copy(), power.imag.copy()]
+    return out
 
 
 def sinad(*, recording: Recording, tone_hz: float | None = None) -> Sinad:
@@ -160,7 +183,5 @@ def _harmonics(x: Floats, rate_hz: float, tone: Sine) -> float:
     n = len(x)
     t = (np.arange(n) - (n - 1) / 2.0) / rate_hz
     orders = harmonics_below(tone.frequency_hz, rate_hz=rate_hz, samples=n)
-    angles = [2.0 * math.pi * k * tone.frequency_hz * t for k in orders]
-    columns = np.column_stack([*(f(a) for a in angles for f in (np.cos, np.sin)), np.ones(n)])
-    found = np.linalg.lstsq(columns, x, rcond=None)[0]
+    found = least_squares(np.column_stack([*overtones(2.0 * math.pi * tone.frequency_hz * t, orders), np.ones(n)]), x)
     return float(np.sqrt(np.sum(found[2:-1] * found[2:-1]) / 2.0))

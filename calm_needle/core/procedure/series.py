@@ -17,7 +17,7 @@ LAST_READINGS_S = 0.8  # s over which "now" is averaged when readings come by th
 FIRST_READINGS = 4  # readings that make the start of such a stay when the turns are not known
 SETTLES_S = 0.8  # s after a step began, or the level was moved, until meter and gain control have come to rest
 BEGINS_S = 3.0  # s from which, at most, it is taken where a stay began
-PASSED_ON_DB = 0.5  # of a move of the level, that it does not change the measure by where the set passes it on in full
+PASSED_ON_DB = 0.5  # that a move of the level does not change the measure by where the set passes it on in full, nor a needle at rest
 UNREST_S = 1.0  # s over which the needle's unrest is taken
 LEAST_V = 1e-9  # V, below any meter
 
@@ -157,12 +157,23 @@ class Series:
             return None
         few: Sequence[Seen] = seen[:1]
         if not seen[0].alone:
-            # As long as nothing was turned, every reading tells where it began, and the last of them surest: the first may not be at rest.
-            until = seen[0].t_s + BEGINS_S
-            still = list(itertools.takewhile(lambda r: r.turns == seen[0].turns and r.t_s <= until, seen))
-            rested = [r for r in still if r.t_s - seen[0].t_s > SETTLES_S] or still
-            few = [r for r in still if still[-1].t_s - r.t_s <= LAST_READINGS_S] if seen[0].turns else rested[:FIRST_READINGS]
+            # As long as nothing was turned, every reading tells where it began.
+            until = seen[0].t_s + LAST_READINGS_S
+            few = [r for r in seen[:40] if r.turns == seen[0].turns and r.t_s <= until]
+            few = few if seen[0].turns else few[:FIRST_READINGS]
+            mean = sum(self.measure(r) for r in few) / len(few)
+            rested = self._at_rest()
+            # What had not come to rest when it was first read began where it came to rest.
+            return mean if rested is None or abs(rested - mean) <= PASSED_ON_DB else rested
         return sum(self.measure(r) for r in few) / len(few)
+
+    def _at_rest(self) -> float | None:
+        """The measure once meter and set had come to rest, before anything was turned; None where it was not read so long."""
+        first = self.watched[0]
+        still = itertools.takewhile(lambda r: r.turns == first.turns and r.t_s - first.t_s <= BEGINS_S, self.watched)
+        rested = [self.measure(r) for r in still if r.t_s - first.t_s > SETTLES_S]
+        rested = rested if first.turns else rested[:FIRST_READINGS]
+        return sum(rested) / len(rested) if rested and self.reads == "level" else None
 
     def now(self) -> Now | None:
         """Where it stands now; averaged when readings come by themselves. None before the first."""

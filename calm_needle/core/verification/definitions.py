@@ -6,6 +6,7 @@ A figure without its criterion says nothing, and two by different ones are not c
 from dataclasses import dataclass
 from typing import Literal
 
+from calm_needle.core.physics.heard import Heard
 from calm_needle.errors import UnknownName
 
 State = Literal["tone", "carrier", "off", "standard"]  # modulated, not modulated, output off; the standard output in place of a reading
@@ -36,6 +37,11 @@ class Definition:
     def modulated(self) -> bool:
         """Whether its words must say the modulation."""
         return "tone" in (self.high, self.low)
+
+    @property
+    def heard_at_once(self) -> bool:
+        """Whether one listening tells how far apart the two are, the tone sounding."""
+        return self.waveform or (self.by_instruments and (self.high, self.low) == ("tone", "carrier"))
 
 
 DEFINITIONS: dict[str, Definition] = {
@@ -74,3 +80,13 @@ def definition_named(name: str) -> Definition:
     if name not in DEFINITIONS:
         raise UnknownName("definition of sensitivity", name, known=tuple(DEFINITIONS))
     return DEFINITIONS[name]
+
+
+def heard_apart_db(definition: Definition, heard: Heard) -> float | None:
+    """Return how far apart (dB) a definition's two are in what is heard at once, the tone sounding; None where it takes two listenings.
+
+    (S+N)/N: what is left when the tone and its harmonics are taken out stands for the output with the modulation off.
+    """
+    if not definition.heard_at_once:
+        return None
+    return heard.sinad_db if definition.waveform else heard.signal_to_noise_db

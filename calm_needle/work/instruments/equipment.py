@@ -10,6 +10,7 @@ from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from typing import Literal, NamedTuple, TypeVar, cast
 
+from calm_needle.bench.ears import Ears
 from calm_needle.bench.generator import Generator
 from calm_needle.bench.instrument import Instrument
 from calm_needle.bench.kinds import KINDS, LISTED, STATE_WORDS, identify
@@ -27,6 +28,7 @@ LinkStateName = Literal["absent", "ready", "lost", "silent", "odd"]
 LEVEL_SLACK, FREQUENCY_SLACK_HZ = 0.01, 1.0
 NO_METER = "There is no {} on this bench. Add it on the instruments’ page, or read it by eye and type what it shows."
 # Instruments that look at a test point, and the probe of the practice set that is theirs.
+EARS = "ears"
 PROBED = {"counter": "counter", "oscilloscope": "oscilloscope1"}
 Driver = TypeVar("Driver", bound=Instrument)
 
@@ -57,6 +59,8 @@ class Equipment:
         self._links: dict[str, VisaTransport] = {}  # by resource
         self._drivers: dict[str, Instrument] = {}
         self._states: dict[str, LinkState] = {}
+        self.ears = Ears()  # which a page opens; one of the instruments while somebody wants to be led by it
+        self._by_ear = False
 
     # Which there are.
 
@@ -67,7 +71,24 @@ class Equipment:
             names = {resource: KINDS[kind].driver.name for kind, resource in reversed(resources.items()) if kind in KINDS}
             self._links = {resource: VisaTransport(resource, name=name) for resource, name in names.items()}
             self._drivers = {k: KINDS[k].driver(self._links[resource]) for k, resource in resources.items() if k in KINDS}
+            if self._by_ear:
+                self._drivers[EARS] = self.ears
             self._states = {k: LinkState(k, "lost", "being connected") for k in self._live()}
+
+    @property
+    def by_ear(self) -> bool:
+        """Whether the ears are the meter at the output."""
+        return self._by_ear
+
+    def listen(self, on: bool) -> None:
+        """Let the ears be the meter at the output, or no longer."""
+        with self.lock:
+            self._by_ear = on
+            self._drivers.pop(EARS, None)
+            self._states.pop(EARS, None)
+            if on:
+                self._drivers[EARS] = self.ears
+                self._states[EARS] = LinkState(EARS, "lost", "being connected")
 
     def close(self) -> None:
         """Let go of the instruments."""
@@ -110,11 +131,12 @@ class Equipment:
     def meter(self, watched: Watched | None) -> tuple[Instrument, str] | None:
         """Return the instrument that reads what a step watches, and its kind: the one that the dossier names, or any that can."""
         unit = watched.unit if watched and watched.unit != "dB" else "V"
-        fitting = [k for k in self._drivers if unit in KINDS[k].reads]
+        probes = bool(watched and watched.point)
+        fitting = [k for k in self._drivers if unit in KINDS[k].reads and not (probes and KINDS[k].hears)]
         if not fitting:
             return None
         wanted = watched.instrument if watched else ""
-        kind = wanted if wanted in fitting else min(fitting, key=lambda k: not KINDS[k].live)
+        kind = min(fitting, key=lambda k: (not KINDS[k].hears, k != wanted, not KINDS[k].live))
         return self._drivers[kind], kind
 
     # Working them.
@@ -175,7 +197,7 @@ class Equipment:
         if found is None:
             return None
         instrument, kind = found
-        unit = watched.unit if watched and watched.unit in KINDS[kind].reads else "V"
+        unit = instrument.unit(watched.unit if watched and watched.unit in KINDS[kind].reads else "V")
         with self.lock:
             return Read(Quantity(KINDS[kind].reads[unit](instrument), unit), instrument.name)
 

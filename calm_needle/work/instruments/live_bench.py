@@ -123,6 +123,15 @@ class LiveBench:
             self._positions, self._turnable = {}, None
         self._wake.set()
 
+    def listen(self, on: bool) -> None:
+        """Let the ears be the meter at the output, or no longer; what another meter read at the step in hand does not compare."""
+        if on == self.equipment.by_ear:
+            return
+        self.equipment.listen(on)
+        if self._client is not None:
+            self._client.distrust(0, "it is read by another instrument from here")
+        self._wake.set()
+
     def attach(self, client: Client | None) -> None:
         """Work for this run from now on. The thread is started, and started again should it ever have ended."""
         if client is not self._client:

@@ -6,14 +6,15 @@ import sqlite3
 from dataclasses import dataclass
 from typing import Any
 
+from calm_needle.bench.ears import Ears
 from calm_needle.core.dossier.model import Band
 from calm_needle.core.physics.levels import gain_db
 from calm_needle.core.quantities import Quantity, format_si, parse_reading, parse_si
 from calm_needle.core.soundness.repairs import UNDER_THE_IRON
-from calm_needle.core.verification.definitions import DEFINITIONS, Definition
+from calm_needle.core.verification.definitions import DEFINITIONS, Definition, heard_apart_db
 from calm_needle.core.verification.led_by_hand import STATES, Led, led
 from calm_needle.core.verification.level_for_ratio import Tried
-from calm_needle.errors import FieldsRefused, NotFound, NotUnderstood
+from calm_needle.errors import FieldsRefused, InstrumentError, NotFound, NotUnderstood
 from calm_needle.store import led_searches as store
 from calm_needle.store import repairs as repair_store
 from calm_needle.store.db import transaction
@@ -54,6 +55,11 @@ class Search:
     @property
     def at(self) -> str:
         return format_si(self.at_hz, unit="Hz")
+
+    @property
+    def can_be_heard(self) -> bool:
+        """Whether one listening tells how far apart the two are."""
+        return self.definition.heard_at_once
 
     @property
     def last(self) -> store.TryRow | None:
@@ -127,9 +133,13 @@ def open_of(conn: sqlite3.Connection, job_id: int) -> list[Search]:
     return [view(conn, job_id, row.id) for row in store.of_job(conn, job_id) if row.ended_utc is None]
 
 
-def add(conn: sqlite3.Connection, job_id: int, search_id: int, form: dict[str, str]) -> int:
-    """Keep what was read at a level (level_v and what is asked), and return the try's id. Raises NotFound, FieldsRefused."""
+def add(conn: sqlite3.Connection, job_id: int, search_id: int, form: dict[str, str], ears: Ears | None = None) -> int:
+    """Keep what was read at a level (level_v and what is asked), and return the try's id. Raises NotFound, FieldsRefused.
+
+    ears: which are asked where a page listens and nothing was typed but the level.
+    """
     search = _open(conn, job_id, search_id)
+    by_ear = _by_ear(search, form, ears)
     slips = Slips(form)
     read: dict[str, Quantity] = {}
     level_v = 0.0
@@ -142,7 +152,7 @@ def add(conn: sqlite3.Connection, job_id: int, search_id: int, form: dict[str, s
             slips.faults["level_v"] = "It is above zero."
         elif not measuring.SENSIBLE_LEVEL_V[0] <= level_v <= measuring.SENSIBLE_LEVEL_V[1]:
             slips.about("level_v", level_v, expected=search.led.level_v or measuring.USUAL_LEVEL_V, unit="V")
-    for ask in search.asks:
+    for ask in () if by_ear else search.asks:
         try:
             read[ask.name] = parse_reading(form.get(ask.name, ""), units=ask.units)
         except NotUnderstood as fault:
@@ -151,6 +161,8 @@ def add(conn: sqlite3.Connection, job_id: int, search_id: int, form: dict[str, s
             if read[ask.name].unit == "V" and read[ask.name].value <= 0:
                 slips.faults[ask.name] = "It is above zero."
     slips.refuse()
+    if by_ear:
+        return store.add_try(conn, search_id=search_id, level_v=level_v, apart_db=by_ear, shown="by ear", at_utc=now_utc())
     apart = _apart_db(conn, job_id, search, read)
     shown = "; ".join(f"{a.label} {form[a.name].strip()[:30]}" for a in search.asks)
     return store.add_try(conn, search_id=search_id, level_v=level_v, apart_db=apart, shown=shown, at_utc=now_utc())
@@ -198,6 +210,16 @@ def _open(conn: sqlite3.Connection, job_id: int, search_id: int) -> Search:
     if search.ended:
         raise FieldsRefused({"value": "This search has ended already: begin another from the verification."})
     return search
+
+
+def _by_ear(search: Search, form: dict[str, str], ears: Ears | None) -> float | None:
+    """How far apart the two are by what is heard now; None where something was typed, or nobody listens. Raises FieldsRefused."""
+    if ears is None or not ears.open or any(form.get(a.name, "").strip() for a in search.asks):
+        return None
+    try:
+        return heard_apart_db(search.definition, ears.hear())
+    except InstrumentError as fault:
+        raise FieldsRefused({search.asks[0].name: str(fault)}) from None
 
 
 def _asks(definition: Definition) -> tuple[Asks, ...]:

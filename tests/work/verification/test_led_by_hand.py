@@ -1,5 +1,8 @@
 import math
 
+import numpy as np
+
+from calm_needle.bench.ears import Ears, Source
 from calm_needle.core.verification.definitions import DEFINITIONS
 from calm_needle.errors import FieldsRefused, NotFound
 from calm_needle.store import led_searches
@@ -7,6 +10,7 @@ from calm_needle.store import repairs as repair_store
 from calm_needle.work.clock import now_utc
 from calm_needle.work.jobs import job_files
 from calm_needle.work.verification import led_by_hand, measuring
+from tests.core.physics.test_heard import mixed
 from tests.work.verification.test_measuring import TYPED, OfAJob
 
 NEEDS_V = 14e-6
@@ -27,6 +31,30 @@ class LedByHand(OfAJob):
             apart = 10.0 + 0.95 * 20.0 * math.log10(level_v / NEEDS_V)
             search = self.read(search_id, f"{level_v:.4g}", high=f"{0.05 * 10 ** (apart / 20.0):.4g}", low="50m")
         return search
+
+    def test_by_ear_an_empty_field_is_what_is_heard_and_the_level_is_found(self) -> None:
+        for by, wanted_db in (("sinad", 12.0), ("s-plus-n", 10.0)):
+            search_id, ears, count = self.begin(by), Ears(clock=lambda: 0.0), 0
+            while (level_v := led_by_hand.view(self.conn, TYPED, search_id).led.level_v) is not None:
+                noise = 0.2 / math.sqrt(2.0) / math.sqrt(10.0 ** (wanted_db / 10.0) - 1.0) * NEEDS_V / level_v
+                sound = mixed(rate=44.1e3, noise=noise, seed=count).samples
+                for block in np.array_split(np.clip(sound, -1.0, 1.0), 20):
+                    sent = (block * 32767.0).astype("<i2").tobytes()
+                    ears.take(sent, source=Source("line", 44.1e3), number=count)
+                    count += len(block)
+                led_by_hand.add(self.conn, TYPED, search_id, {"level_v": f"{level_v:.4g}"}, ears)
+            search = led_by_hand.view(self.conn, TYPED, search_id)
+            assert search.led.found
+            self.assertTrue(search.led.done)
+            self.assertLess(abs(20.0 * math.log10(search.led.found.level_v / NEEDS_V)), 0.7, by)
+            self.assertEqual({t.shown for t in search.tries}, {"by ear"})
+
+    def test_by_ear_only_while_a_page_listens_and_only_what_one_listening_tells(self) -> None:
+        quieting, sinad = self.begin("quieting"), self.begin("sinad")
+        for search_id, ears in ((quieting, Ears()), (sinad, Ears()), (sinad, None)):
+            with self.assertRaises(FieldsRefused):
+                led_by_hand.add(self.conn, TYPED, search_id, {"level_v": "9u"}, ears)
+        self.assertEqual([led_by_hand.view(self.conn, TYPED, n).can_be_heard for n in (quieting, sinad)], [False, True])
 
     def test_what_it_comes_to_is_a_measurement_by_hand_with_its_uncertainty(self) -> None:
         search_id = self.begin()

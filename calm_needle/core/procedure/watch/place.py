@@ -19,6 +19,7 @@ FIT_DEPTH_DB = 6.0  # dB under the crest that still take part in the fit
 FLANK_DB = 6.0  # dB under the crest down to which a flank is straight
 CLEAR_DB = 0.8  # dB under the crest beyond which the flank tells more than the crest's height does
 ROUNDS = 5
+LITTLE_WEIGHT = 3  # readings, as which a place counts that was read before levels were joined that may not compare
 SLOWEST = 1e-3  # half widths a second
 FLANK_S = 14  # s of the way back that are looked at: a hand slows down
 FEWEST_ON_FLANK = 4
@@ -69,8 +70,9 @@ class Profile:
         self._fresh = False
 
     def lower(self, by_db: float) -> None:
-        """Take the heights so far for less: what is read from now on does not compare with them, but the places stay."""
-        self._bins, self._fit, self._fresh = {}, None, True
+        """Take the heights so far for less: what is read from now on may not compare with them, and soon outweighs them."""
+        self._bins = {k: p._replace(weight=min(p.weight, LITTLE_WEIGHT)) for k, p in self._bins.items()}
+        self._fit, self._fresh = None, not self._bins
         self._best = self._best and self._best._replace(level_db=self._best.level_db - by_db)
         self._best_still = self._best_still and self._best_still._replace(level_db=self._best_still.level_db - by_db)
 

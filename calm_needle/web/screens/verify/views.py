@@ -83,7 +83,8 @@ def search(job_id: int, search_id: int) -> str:
 
 @screen.post("/search/<int:search_id>")
 def add_try(job_id: int, search_id: int) -> Response:
-    return _in_search(job_id, search_id, lambda conn: led_by_hand.add(conn, job_id, search_id, typed_form()))
+    ears = workshop().equipment.ears
+    return _in_search(job_id, search_id, lambda conn: led_by_hand.add(conn, job_id, search_id, typed_form(), ears))
 
 
 @screen.post("/search/<int:search_id>/back")
@@ -109,7 +110,8 @@ def _in_search(job_id: int, search_id: int, do: Callable[[sqlite3.Connection], o
 def _search(job_id: int, search_id: int, **more: Any) -> str:
     with workshop().store() as conn:
         shown = led_by_hand.view(conn, job_id, search_id)
-    return render_template("verify/search.html", **{"search": shown, "typed": {}, "faults": {}, **more})
+    heard = workshop().equipment.ears.open and shown.can_be_heard
+    return render_template("verify/search.html", **{"search": shown, "heard": heard, "typed": {}, "faults": {}, **more})
 
 
 @screen.get("/<int:measurement_id>/curve.<any(csv, s2p):kind>")

@@ -1,0 +1,205 @@
+"""The ears: the computer's own audio input, which a page listens at and sends here in blocks. An instrument like any other.
+
+Its level is that of the tone, in decibels re a sine at full scale; in volts once it was compared with a voltmeter.
+"""
+
+from __future__ import annotations
+
+import math
+import threading
+import time
+from collections.abc import Callable
+from typing import TYPE_CHECKING, NamedTuple
+
+from calm_needle.bench.instrument import Instrument
+from calm_needle.core.lazy import Lazy
+from calm_needle.core.physics.heard import Beat, Heard
+from calm_needle.core.physics.listening import Level, Listener
+from calm_needle.errors import EarsClosed, EarsUnsure, NoAnswer, OutOfRange
+
+if TYPE_CHECKING:
+    import numpy as np
+else:
+    np = Lazy("numpy")
+
+TONE_HZ = 400.0
+FRESH_S = 1.0  # after which what was heard is no longer taken for what is there now
+HEAR_EVERY_S, BEAT_EVERY_S = 1.0, 1.0
+LONGEST_BLOCK = 192_000  # bytes: half a second at the fastest rate
+BROWSERS_OWN = {  # what a browser may do to the sound by itself, and must not
+    "autoGainControl": "gain control",
+    "noiseSuppression": "noise suppression",
+    "echoCancellation": "echo cancelling",
+}
+
+
+class Source(NamedTuple):
+    """Where the sound comes from: what the browser calls the input, samples a second, and what it does to the sound all the same."""
+
+    label: str
+    rate_hz: float
+    processed: tuple[str, ...] = ()
+
+    @property
+    def words(self) -> str:
+        what = f"{self.label or 'audio input'}, {self.rate_hz / 1e3:g} kHz"
+        return f"{what}; the browser would not switch off its {', '.join(self.processed)}" if self.processed else what
+
+
+class Told(NamedTuple):
+    """What is known of the sound just now; None where it cannot be said, and `why` then."""
+
+    level: Level | None
+    heard: Heard | None
+    beat: Beat | None
+    why: str
+    volts: float | None
+
+
+class Ears(Instrument):
+    """Safe between threads: pages send, the bench reads."""
+
+    name = "ears"
+
+    def __init__(self, *, clock: Callable[[], float] = time.monotonic) -> None:
+        self._clock, self._lock = clock, threading.Lock()
+        self._listener: Listener | None = None
+        self._source: Source | None = None
+        self._last_s, self._next = -math.inf, 0
+        self._due_hear_s = self._due_beat_s = 0.0
+        self._heard: Heard | None = None
+        self._beat: Beat | None = None
+        self._why = ""
+        self.known: dict[str, float] = {}  # by the input's label: volts r.m.s. of a sine at full scale, as a voltmeter showed
+
+    @property
+    def volts_at_full_scale(self) -> float | None:
+        """Volts r.m.s. of a sine at full scale on the input that is listened at, None where that was never compared with a voltmeter."""
+        return self.known.get(self._source.label) if self._source else None
+
+    # Of the page.
+
+    def take(self, block: bytes, *, source: Source, number: int, tone_hz: float | None = TONE_HZ) -> Told:
+        """Take a block of 16-bit samples, little-endian, one channel; return what is known now. Raises OutOfRange for what is no block.
+
+        number: how many samples of that input came before it; where some are missing, it begins anew.
+        """
+        if len(block) % 2 or not 0 < len(block) <= LONGEST_BLOCK:
+            raise OutOfRange("samples", shown=f"{len(block)} bytes", wanted=f"2 to {LONGEST_BLOCK}, an even number")
+        with self._lock:
+            now_s = self._clock()
+            fresh = now_s - self._last_s <= FRESH_S
+            if self._listener is None or not fresh or source != self._source or tone_hz != self._listener.tone_hz:
+                self._listener = Listener(rate_hz=source.rate_hz, tone_hz=tone_hz)
+                self._source, self._heard, self._beat, self._why = source, None, None, ""
+            if number != self._next:
+                self._listener.begin_anew()
+            self._listener.take(np.frombuffer(block, dtype="<i2").astype(float) / 32768.0)
+            self._last_s, self._next = now_s, number + len(block) // 2
+            self._look(now_s)
+            return self._told()
+
+    def told(self) -> Told:
+        """Return what is known now. Raises EarsClosed where no page listens."""
+        with self._lock:
+            self._open()
+            return self._told()
+
+    @property
+    def open(self) -> bool:
+        """Whether a page listens just now."""
+        with self._lock:
+            return self._listener is not None and self._clock() - self._last_s <= FRESH_S
+
+    def hear(self) -> Heard:
+        """Return all that is in the last half second, judged now. Raises EarsClosed, EarsUnsure."""
+        with self._lock:
+            listener = self._open()
+            try:
+                return listener.hear()
+            except (NoAnswer, OutOfRange) as fault:
+                raise EarsUnsure(f"The ears hear no tone: {str(fault).removeprefix('ears: ').removeprefix('file: ')}") from fault
+
+    def compare(self, volts: float) -> float:
+        """Take a voltmeter's reading (V r.m.s.) of what is heard now; return the volts at full scale that follow."""
+        with self._lock:
+            level = self._level()
+            full = float(volts / 10.0 ** (level.tone_dbfs / 20.0))
+            assert self._source
+            self.known = {**self.known, self._source.label: full}
+            return full
+
+    # Of the bench.
+
+    def identity(self) -> str:
+        with self._lock:
+            self._open()
+            assert self._source
+            return self._source.words
+
+    def in_step(self) -> None:
+        with self._lock:
+            self._open()
+
+    def close(self) -> None:
+        """Nothing is held open here: the page has the input."""
+
+    def unit(self, wanted: str) -> str:
+        return "dB" if wanted == "V" and self.volts_at_full_scale is None else wanted
+
+    def decibels(self) -> float:
+        """Measure the tone, decibels re a sine at full scale. Raises EarsClosed, and EarsUnsure for silence or what clips."""
+        with self._lock:
+            return self._level().tone_dbfs
+
+    def volts(self) -> float:
+        """Measure the tone in volts r.m.s., by the comparison with a voltmeter."""
+        with self._lock:
+            full = self.volts_at_full_scale
+            if full is None:
+                raise EarsUnsure("The ears know no volts yet. Compare them with a voltmeter once, on their page.")
+            return float(full * 10.0 ** (self._level().tone_dbfs / 20.0))
+
+    # Within; the lock is held.
+
+    def _open(self) -> Listener:
+        if self._listener is None or self._clock() - self._last_s > FRESH_S:
+            raise EarsClosed
+        return self._listener
+
+    def _level(self) -> Level:
+        try:
+            level = self._open().level()
+        except NoAnswer as fault:
+            raise EarsUnsure(f"The ears hear no tone: {str(fault).removeprefix('ears: ')}") from fault
+        if level.clips:
+            raise EarsUnsure("The input of the ears is too loud, and clips. Turn its level down, or the volume.")
+        return level
+
+    def _look(self, now_s: float) -> None:
+        """Judge all of it, now and then: it takes as long as twenty looks at the level."""
+        listener = self._listener
+        assert listener
+        if now_s >= self._due_hear_s:
+            self._due_hear_s = now_s + HEAR_EVERY_S
+            self._heard, self._why = None, ""
+            try:
+                self._heard = listener.hear()
+            except (NoAnswer, OutOfRange) as fault:
+                self._why = str(fault).removeprefix("ears: ").removeprefix("file: ")
+        elif now_s >= self._due_beat_s:
+            self._due_beat_s = now_s + BEAT_EVERY_S
+            try:
+                self._beat = listener.beat()
+            except NoAnswer:
+                self._beat = None
+
+    def _told(self) -> Told:
+        assert self._listener
+        try:
+            level = self._listener.level()
+        except NoAnswer as fault:
+            return Told(None, None, None, str(fault).removeprefix("ears: "), None)
+        full = self.volts_at_full_scale
+        volts = full * 10.0 ** (level.tone_dbfs / 20.0) if full is not None and not level.clips else None
+        return Told(level, self._heard, self._beat, self._why, volts)

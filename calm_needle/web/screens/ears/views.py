@@ -1,0 +1,64 @@
+"""The ears: the audio input as an instrument. The page listens and sends; what was heard is judged here."""
+
+from flask import Blueprint, Response, jsonify, make_response, redirect, render_template, request, url_for
+
+from calm_needle.errors import OutOfRange
+from calm_needle.web.acting import act
+from calm_needle.web.asking import typed_form, whole, workshop
+from calm_needle.work.instruments import hearing
+
+screen = Blueprint("ears", __name__, url_prefix="/ears")
+
+
+@screen.get("")
+def page() -> str:
+    return _render()
+
+
+@screen.post("/samples")
+def samples() -> Response:
+    """A block of 16-bit samples, little-endian, one channel; what is known of the sound comes back."""
+    said = request.args
+    heard = hearing.take(
+        workshop().equipment.ears,
+        request.get_data(cache=False),
+        label=said.get("label", ""),
+        rate_hz=_number("rate"),
+        number=whole(said.get("number")),
+        processed=said.get("processed", ""),
+        tone_hz=_number("tone") if said.get("tone") else None,
+    )
+    return jsonify(heard)
+
+
+@screen.post("/led")
+def led() -> Response:
+    """Be led by ear at the bench, or no longer."""
+    hearing.be_led(workshop().live, on=request.form.get("led") == "on")
+    return make_response(redirect(url_for("ears.page", _anchor="led"), 303))
+
+
+@screen.post("/volts")
+def volts() -> Response:
+    """What a voltmeter shows of what is heard now."""
+    ears = workshop().equipment.ears
+    return act(
+        lambda conn: hearing.compare(conn, ears, typed_form()),
+        then=lambda _: url_for("ears.page", _anchor="volts"),
+        again=_render,
+    )
+
+
+def _number(name: str) -> float:
+    text = request.args.get(name, "")
+    try:
+        return float(text)
+    except ValueError:
+        raise OutOfRange(name, shown=text[:20], wanted="a number") from None
+
+
+def _render(*, typed: dict[str, str] | None = None, faults: dict[str, str] | None = None) -> str:
+    equipment = workshop().equipment
+    return render_template(
+        "ears/page.html", led=equipment.by_ear, known=sorted(equipment.ears.known.items()), typed=typed or {}, faults=faults or {}
+    )

@@ -1,0 +1,82 @@
+"""Listening at the audio input: what a page sends, what is said of it, the comparison with a voltmeter, being led by it."""
+
+import json
+import sqlite3
+from typing import Any
+
+from calm_needle.bench.ears import BROWSERS_OWN, TONE_HZ, Ears, Source, Told
+from calm_needle.core.quantities import format_db, format_si, parse_si
+from calm_needle.errors import FieldsRefused, InstrumentError, NotUnderstood
+from calm_needle.store import bench as bench_store
+from calm_needle.work.instruments.live_bench import LiveBench
+
+SETTING = "ears-volts"
+LONGEST_LABEL, MOST_INPUTS = 80, 40
+LOWEST_TONE_HZ, HIGHEST_TONE_HZ = 50.0, 3500.0
+MOST_V = 1000.0
+LOUD, TOO_QUIET = "The input is too loud, and clips: turn its level down.", "The input is quiet: turn its level up, or the volume."
+
+
+def take(
+    ears: Ears, block: bytes, *, label: str, rate_hz: float, number: int, processed: str = "", tone_hz: float | None = TONE_HZ
+) -> dict[str, Any]:
+    """Take a block that a page sent, and return what to show. number: how many samples of that input came before it. processed: what the
+    browser does to the sound all the same, by its names.
+
+    Raises OutOfRange for what is no block, no rate or no tone of sound.
+    """
+    own = tuple(words for name, words in BROWSERS_OWN.items() if name in processed.split(","))
+    source = Source(" ".join(label.split())[:LONGEST_LABEL], rate_hz, own)
+    wanted = tone_hz if tone_hz and LOWEST_TONE_HZ <= tone_hz <= HIGHEST_TONE_HZ else None
+    return shown(ears.take(block, source=source, number=number, tone_hz=wanted))
+
+
+def shown(told: Told) -> dict[str, Any]:
+    """Return what is known of the sound as it is shown: figures as text, the level as a number for the pointer, a state and a sentence."""
+    level, heard, beat = told.level, told.heard, told.beat
+    if level is None:
+        return {"state": "stop", "words": told.why, "at_dbfs": None, "figures": {}}
+    figures = {"tone": format_si(level.tone_hz, unit="Hz", digits=4), "level": f"{format_db(level.tone_dbfs)} dB"}
+    figures["total"] = f"{format_db(level.total_dbfs)} dB"
+    if told.volts is not None:
+        figures["volts"] = format_si(told.volts, unit="V", digits=3)
+    if heard:
+        figures |= {
+            "sinad": f"{heard.sinad_db:.1f} dB",
+            "signal_to_noise": f"{heard.signal_to_noise_db:.1f} dB",
+            "distortion": f"{heard.distortion_percent:.1f} %",
+            "hiss": f"{format_db(heard.hiss_dbfs)} dB",
+            "hum": f"{format_db(heard.hum_dbfs)} and {format_db(heard.hum_twice_dbfs)} dB",
+        }
+    if beat:
+        figures["beat"] = f"{beat.pitch_hz:.1f} Hz ± {max(beat.sure_hz, 0.1):.1f} Hz"
+    words = LOUD if level.clips else TOO_QUIET if level.quiet else told.why or "Listening."
+    state = "stop" if level.clips else "watch" if level.quiet or told.why else "good"
+    return {"state": state, "words": words, "at_dbfs": round(level.tone_dbfs, 2), "figures": figures}
+
+
+def compare(conn: sqlite3.Connection, ears: Ears, form: dict[str, str]) -> None:
+    """Keep a voltmeter's reading of what is heard now, so that the ears tell volts on that input. Raises FieldsRefused."""
+    try:
+        volts = parse_si(form.get("volts", ""), unit="V")
+    except NotUnderstood as fault:
+        raise FieldsRefused({"volts": str(fault)}) from None
+    if not 0.0 < volts <= MOST_V:
+        raise FieldsRefused({"volts": "Write what the voltmeter across the output shows now, such as 0.5 V."})
+    try:
+        ears.compare(volts)
+    except InstrumentError as fault:
+        raise FieldsRefused({"volts": str(fault)}) from None
+    known = dict(list(ears.known.items())[-MOST_INPUTS:])
+    bench_store.put_setting(conn, SETTING, json.dumps(known, ensure_ascii=False))
+
+
+def remember(conn: sqlite3.Connection, ears: Ears) -> None:
+    """Give the ears the comparisons that were kept, input by input."""
+    kept = bench_store.setting(conn, SETTING)
+    ears.known = json.loads(kept) if kept else {}
+
+
+def be_led(live: LiveBench, *, on: bool) -> None:
+    """Let the ears be the meter at the output from now on, or no longer."""
+    live.listen(on)

@@ -1,0 +1,116 @@
+"""The ears as an instrument: the meter at the output while somebody wants it, fresh or not there, in decibels or in volts."""
+
+import math
+import unittest
+
+import numpy as np
+
+from calm_needle.bench.ears import FRESH_S, Ears, Source
+from calm_needle.bench.generator import Generator
+from calm_needle.bench.multimeter import Multimeter
+from calm_needle.core.dossier.model import Watched
+from calm_needle.errors import EarsClosed, EarsUnsure, InstrumentGone, OutOfRange
+from calm_needle.work.instruments.equipment import Equipment
+from tests.core.physics.test_heard import mixed
+
+OUTPUT = Watched("audio volts", "V", "at the output")
+LINE = Source("line", 16e3)
+
+
+class OfTheEars(unittest.TestCase):
+    def setUp(self) -> None:
+        self.now_s = 100.0
+        self.count = 0
+
+    def clock(self) -> float:
+        return self.now_s
+
+    def sound(self, ears: Ears, *, tone: float = 0.2, seconds: float = 0.5, source: Source = LINE, **more: float) -> None:
+        for block in np.array_split(mixed(rate=source.rate_hz, seconds=seconds, tone=tone, **more).samples, round(seconds / 0.05)):
+            ears.take((np.clip(block, -1.0, 1.0) * 32767.0).astype("<i2").tobytes(), source=source, number=self.count)
+            self.count += len(block)
+            self.now_s += 0.05
+
+    def equipment(self) -> tuple[Equipment, Ears]:
+        equipment = Equipment()
+        equipment.connect({"generator": "TCPIP::127.0.0.1::1::SOCKET", "multimeter": "TCPIP::127.0.0.1::2::SOCKET"})
+        self.addCleanup(equipment.close)
+        equipment.ears = Ears(clock=self.clock)
+        return equipment, equipment.ears
+
+
+class TheMeterAtTheOutput(OfTheEars):
+    def test_it_is_read_while_it_is_wanted_and_the_others_afterwards(self) -> None:
+        equipment, ears = self.equipment()
+        self.assertIsInstance((equipment.meter(OUTPUT) or (None,))[0], Multimeter)
+        equipment.listen(True)
+        self.assertIs((equipment.meter(OUTPUT) or (None,))[0], ears)
+        at_a_point = Watched("direct volts", "V", "at V5", point="V5-a")
+        self.assertIsInstance((equipment.meter(at_a_point) or (None,))[0], Multimeter)  # the ears have no probe
+        self.assertIsInstance(equipment.generator, Generator)
+        equipment.connect({"multimeter": "TCPIP::127.0.0.1::2::SOCKET"})
+        self.assertTrue(equipment.has("ears"))  # whatever else is plugged in
+        equipment.listen(False)
+        self.assertIsInstance((equipment.meter(OUTPUT) or (None,))[0], Multimeter)
+        self.assertNotIn("ears", [s.kind for s in equipment.states])
+
+    def test_it_is_relative_at_once_and_in_volts_after_one_comparison(self) -> None:
+        equipment, ears = self.equipment()
+        equipment.listen(True)
+        self.sound(ears)
+        read = equipment.read(OUTPUT)
+        assert read
+        self.assertEqual((read.quantity.unit, read.instrument), ("dB", "ears"))
+        self.assertAlmostEqual(read.quantity.value, 20.0 * math.log10(0.2), delta=0.05)
+        with self.assertRaises(EarsUnsure):
+            ears.volts()
+        ears.compare(1.0)
+        self.sound(ears, tone=0.1)
+        read = equipment.read(OUTPUT)
+        assert read
+        self.assertEqual(read.quantity.unit, "V")
+        self.assertAlmostEqual(read.quantity.value, 0.5, delta=0.01)
+        self.sound(ears, tone=0.1, source=Source("microphone", 16e3))
+        read = equipment.read(OUTPUT)
+        assert read
+        self.assertEqual(read.quantity.unit, "dB")  # another input was never compared
+
+    def test_what_is_old_is_not_read_and_comes_back_by_itself(self) -> None:
+        equipment, ears = self.equipment()
+        equipment.connect({})
+        equipment.listen(True)
+        with self.assertRaises(InstrumentGone):
+            equipment.greet()
+        self.assertEqual([(s.kind, s.state) for s in equipment.states], [("ears", "lost")])
+        self.assertIn("press Listen", equipment.states[0].words)
+        self.sound(ears)
+        self.assertEqual(equipment.greet(), ["ears"])
+        self.assertEqual(equipment.states[0].words, "line, 16 kHz")
+        self.now_s += FRESH_S + 0.1
+        for ask in (ears.decibels, ears.in_step, ears.told, ears.hear):
+            with self.assertRaises(EarsClosed):
+                ask()
+
+    def test_clipping_silence_and_a_gap_are_no_readings(self) -> None:
+        ears = Ears(clock=self.clock)
+        self.sound(ears, tone=1.6)
+        with self.assertRaisesRegex(EarsUnsure, "clips"):
+            ears.decibels()
+        self.sound(ears, tone=0.0)
+        with self.assertRaisesRegex(EarsUnsure, "silence"):
+            ears.decibels()
+        self.sound(ears)
+        self.count += 700  # lost on the way
+        self.sound(ears, seconds=0.1)
+        with self.assertRaisesRegex(EarsUnsure, "too little"):
+            ears.decibels()
+        for block in (b"", b"\0", b"\0" * 400_000):
+            with self.assertRaises(OutOfRange):
+                ears.take(block, source=LINE, number=0)
+
+    def test_what_the_browser_would_not_switch_off_is_said(self) -> None:
+        self.assertIn("would not switch off its gain control", Source("line", 48e3, ("gain control",)).words)
+
+
+if __name__ == "__main__":
+    unittest.main()
