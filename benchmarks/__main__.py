@@ -3,7 +3,10 @@
 import importlib
 import sys
 
-NAMES = ("engine", "watch", "rehearse", "dial", "sensitivity", "papers", "by-key", "reckon", "pages", "jobs", "start", "needle", "fuzz")
+NAMES = (
+    *("engine", "watch", "rehearse", "dial", "sensitivity", "papers", "ears", "by-key"),
+    *("reckon", "pages", "jobs", "start", "needle", "fuzz"),
+)
 
 
 def main(names: list[str]) -> int:

@@ -24,7 +24,7 @@ else:
 
 TONE_HZ = 400.0
 FRESH_S = 1.0  # after which what was heard is no longer taken for what is there now
-HEAR_EVERY_S, BEAT_EVERY_S = 1.0, 1.0
+HEAR_EVERY_S, BEAT_EVERY_S = 1.5, 1.5
 LONGEST_BLOCK = 192_000  # bytes: half a second at the fastest rate
 BROWSERS_OWN = {  # what a browser may do to the sound by itself, and must not
     "autoGainControl": "gain control",
