@@ -1,6 +1,7 @@
 """Run the figures, all or those named."""
 
 import importlib
+import os
 import sys
 
 NAMES = (
@@ -14,6 +15,7 @@ def main(names: list[str]) -> int:
     if unknown:
         print(f"There is no figure {unknown[0]}. There are: {', '.join(NAMES)}.", file=sys.stderr)
         return 2
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # as the program itself has it
     for name in names or NAMES:
         print(f"— {name}", flush=True)
         for line in importlib.import_module(f"benchmarks.{name.replace('-', '_')}").run():

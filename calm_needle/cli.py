@@ -2,6 +2,7 @@
 
 import argparse
 import json
+import os
 import sys
 from collections.abc import Iterable
 from pathlib import Path
@@ -16,6 +17,8 @@ ANSWERED, NO_ANSWER, MISUSED = 0, 1, 2
 
 def main(argv: list[str] | None = None) -> int:
     """Run one command and return its exit status: 0 done, 1 no answer or not possible, 2 not understood."""
+    # Many small sums, many times a second: threads of the linear algebra that wait for each other cost more than they do.
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     arguments = build_parser().parse_args(argv)
     try:
         return int(arguments.act(arguments))

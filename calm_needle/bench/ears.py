@@ -80,7 +80,7 @@ class Ears(Instrument):
     # Of the page.
 
     def take(self, block: bytes, *, source: Source, number: int, tone_hz: float | None = TONE_HZ) -> Told:
-        """Take a block of 16-bit samples, little-endian, one channel; return what is known now. Raises OutOfRange for what is no block.
+        """Get a block of 16-bit samples, little-endian, one channel; return what is known now. Raises OutOfRange for what is no block.
 
         number: how many samples of that input came before it; where some are missing, it begins anew.
         """
@@ -100,7 +100,7 @@ class Ears(Instrument):
             return self._told()
 
     def told(self) -> Told:
-        """Return what is known now. Raises EarsClosed where no page listens."""
+        """Get what is known now. Raises EarsClosed where no page listens."""
         with self._lock:
             self._open()
             return self._told()
@@ -112,7 +112,7 @@ class Ears(Instrument):
             return self._listener is not None and self._clock() - self._last_s <= FRESH_S
 
     def hear(self) -> Heard:
-        """Return all that is in the last half second, judged now. Raises EarsClosed, EarsUnsure."""
+        """Measure all that is in the last half second. Raises EarsClosed, EarsUnsure."""
         with self._lock:
             listener = self._open()
             try:
@@ -121,7 +121,7 @@ class Ears(Instrument):
                 raise EarsUnsure(f"The ears hear no tone: {str(fault).removeprefix('ears: ').removeprefix('file: ')}") from fault
 
     def compare(self, volts: float) -> float:
-        """Take a voltmeter's reading (V r.m.s.) of what is heard now; return the volts at full scale that follow."""
+        """Control what is told in volts: by a voltmeter's reading (V r.m.s.) of what is heard now. Return the volts at full scale."""
         with self._lock:
             level = self._level()
             full = float(volts / 10.0 ** (level.tone_dbfs / 20.0))
@@ -132,19 +132,22 @@ class Ears(Instrument):
     # Of the bench.
 
     def identity(self) -> str:
+        """Get what the browser calls the input."""
         with self._lock:
             self._open()
             assert self._source
             return self._source.words
 
     def in_step(self) -> None:
+        """Get whether a page listens. Raises EarsClosed else."""
         with self._lock:
             self._open()
 
     def close(self) -> None:
-        """Nothing is held open here: the page has the input."""
+        """Let go of nothing: the page has the input."""
 
     def unit(self, wanted: str) -> str:
+        """Get decibels where volts are wanted and it was never compared with a voltmeter."""
         return "dB" if wanted == "V" and self.volts_at_full_scale is None else wanted
 
     def decibels(self) -> float:

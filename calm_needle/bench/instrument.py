@@ -27,7 +27,7 @@ class Instrument:
         self._look_for_errors("SYST:ERR?")
 
     def unit(self, wanted: str) -> str:
-        """Return the unit in which it answers where one is wanted: the same, but of an instrument that has not been told its volts."""
+        """Get the unit in which it answers where one is wanted: the same, but of an instrument that has not been told its volts."""
         return wanted
 
     def close(self) -> None:

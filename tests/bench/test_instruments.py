@@ -85,9 +85,9 @@ class OnTheWire(unittest.TestCase):
             Multimeter(self.script(("MEAS:CURR:AC?", "111.0"), ("SYST:ERR?", "0.5"))).amperes()
 
     def test_every_kind_is_listed_with_what_it_can(self) -> None:
-        self.assertEqual(set(LISTED), set(KINDS))
+        self.assertEqual(set(LISTED), {k.id for k in KINDS.values() if not k.hears})  # the ears have no plug, and a page of their own
         for kind in KINDS.values():
-            self.assertTrue(kind.proof or kind.identity, kind.id)
+            self.assertTrue(kind.proof or kind.identity or kind.hears, kind.id)
             self.assertTrue(kind.name and kind.short and kind.driver.name, kind.id)
 
 
