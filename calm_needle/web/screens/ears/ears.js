@@ -12,6 +12,7 @@
   const say = (text, state) => { said.textContent = text; page.dataset.state = state; };
   const show = (figures) => page.querySelectorAll('[data-figure]').forEach((at) => { at.textContent = figures[at.dataset.figure] ?? '–'; });
   const point = (dbfs) => {
+    pointer.style.display = dbfs === null ? 'none' : ''; // what was not heard is nowhere on the scale
     const share = dbfs === null ? 0 : Math.max(0, Math.min(1, (dbfs + 80) / 80));
     pointer.setAttribute('transform', `translate(${(share * 400).toFixed(1)} 0)`);
   };
@@ -93,6 +94,7 @@
   button.addEventListener('click', () => (stream ? stop('stopped') : listen()));
   inputs.addEventListener('change', () => { if (stream) { stop('stopped'); listen(); } });
   navigator.mediaDevices?.addEventListener?.('devicechange', list);
+  point(null);
   if (!navigator.mediaDevices?.enumerateDevices) stop('insecure');
   else if (sessionStorage.getItem(ON)) list().then(listen);
   else list().catch(() => undefined);
