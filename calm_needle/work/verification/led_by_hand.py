@@ -152,7 +152,7 @@ def add(conn: sqlite3.Connection, job_id: int, search_id: int, form: dict[str, s
             slips.faults["level_v"] = "It is above zero."
         elif not measuring.SENSIBLE_LEVEL_V[0] <= level_v <= measuring.SENSIBLE_LEVEL_V[1]:
             slips.about("level_v", level_v, expected=search.led.level_v or measuring.USUAL_LEVEL_V, unit="V")
-    for ask in () if by_ear else search.asks:
+    for ask in () if by_ear is not None else search.asks:
         try:
             read[ask.name] = parse_reading(form.get(ask.name, ""), units=ask.units)
         except NotUnderstood as fault:
@@ -161,7 +161,7 @@ def add(conn: sqlite3.Connection, job_id: int, search_id: int, form: dict[str, s
             if read[ask.name].unit == "V" and read[ask.name].value <= 0:
                 slips.faults[ask.name] = "It is above zero."
     slips.refuse()
-    if by_ear:
+    if by_ear is not None:
         return store.add_try(conn, search_id=search_id, level_v=level_v, apart_db=by_ear, shown="by ear", at_utc=now_utc())
     apart = _apart_db(conn, job_id, search, read)
     shown = "; ".join(f"{a.label} {form[a.name].strip()[:30]}" for a in search.asks)
