@@ -137,6 +137,14 @@ class PracticeSet(Instrument):
         """Control the capacitor across a winding: put one there from outside."""
         self._set(f'PART:ACR "{part}",{farads:.6E}')
 
+    def sound(self, *, samples: int, rate_hz: float) -> bytes:
+        """Get the next samples at its loudspeaker: volts, four bytes each, the least first. Raises InstrumentNonsense for fewer."""
+        line = f"SOUN? {samples},{rate_hz:.1f}"
+        data = self._transport.query_block(line)
+        if len(data) != 4 * samples:
+            raise InstrumentNonsense(self.name, line, f"{len(data)} bytes where {4 * samples} were asked for")
+        return data
+
     def truth(self) -> SetTruth:
         """Get what only a practice set can tell."""
         reply = self._transport.query("TRUT?")

@@ -1,6 +1,6 @@
 """A whole phase at the bench, by a person on the real page with the keyboard."""
 
-from playwright.sync_api import expect
+from playwright.sync_api import Page, expect
 
 from calm_needle.store import shelf
 from calm_needle.store.db import transaction
@@ -10,6 +10,8 @@ from tests.browser.pages.bench_page import BenchPage
 from tests.support.browser import BrowserTest
 
 BEGAN = "2026-11-25T08:00:00.000Z"
+# One run of many: in which share of them it comes within 200 Hz is counted by the benchmark. Beyond this it would be a fault.
+FAR_HZ, FAR_DB = 600.0, 0.6
 
 
 class WholeJob(BrowserTest):
@@ -18,19 +20,33 @@ class WholeJob(BrowserTest):
     `./run bench by-key` does all of them so, which takes its time.
     """
 
-    def align(self, serial: str, *, if_hz: float, blind: int) -> Apprentice:
+    def align(self, serial: str, *, if_hz: float, blind: int, by_ear: bool = False) -> Apprentice:
         bench = BenchPage.begin(self.page, serial)
         bench.wait_for_links()
+        if by_ear:
+            ears = self.page.context.new_page()
+            listen_to_the_practice_set(ears)
+            ears.get_by_role("button", name="Be led by ear").click()
+            bench.wait_for_link("ears", "ready")
+            self.page.bring_to_front()
         apprentice = Apprentice(bench)
         apprentice.go_through(blind=blind)
         truth = self.live.workshop.live.truth()
         assert truth is not None
-        self.assertLess(abs(truth.peak_hz - if_hz), 200.0)
-        self.assertLess(truth.loss_db - truth.best_loss_db, 0.3)
+        self.assertLess(abs(truth.peak_hz - if_hz), FAR_HZ)
+        self.assertLess(truth.loss_db - truth.best_loss_db, FAR_DB)
         bench.press("Enter")
         self.page.wait_for_url("**/record")
         expect(self.page.get_by_role("heading", name="In figures")).to_be_visible()
         return apprentice
+
+
+def listen_to_the_practice_set(page: Page) -> None:
+    """Let the ears' page listen at the practice set's loudspeaker."""
+    page.goto("/ears")
+    page.get_by_label("Listen at").select_option(label="the practice set’s loudspeaker")
+    page.get_by_role("button", name="Listen").click()
+    expect(page.get_by_role("button", name="Stop listening")).to_be_visible()
 
 
 def bring_in(workshop: Workshop, *, model: str, serial: str) -> None:

@@ -5,8 +5,10 @@ import math
 from collections.abc import Callable
 
 from calm_needle.core.scpi import Command, read_number
+from calm_needle.sim.instruments.oscilloscope import block
 from calm_needle.sim.instruments.stand_in import BAD_DATA, MISSING, OUT_OF_RANGE, Refusal, StandIn, number_of, switch_of
 from calm_needle.sim.receiver.adjuster import Adjuster
+from calm_needle.sim.receiver.loudspeaker import Loudspeaker
 from calm_needle.sim.receiver.practice import PracticeReceiver, Probes
 from calm_needle.sim.receiver.supply import Supply
 
@@ -16,6 +18,7 @@ LONGEST_WAIT_S = 3600.0
 MOST_CLAMPED_F = 1e-6
 PROBING = ("counter", "oscilloscope1", "oscilloscope2")
 MOST_SWITCHES, MOST_PAD_DB = 40, 60.0
+MOST_SAMPLES, SLOWEST_HZ, FASTEST_HZ = 96_000, 7_900.0, 192_000.0  # of the sound, as audio outputs want it
 
 
 class Hands(StandIn):
@@ -26,8 +29,9 @@ class Hands(StandIn):
     def __init__(self, receiver: PracticeReceiver, *, keep: Callable[[], None]) -> None:
         super().__init__()
         self._receiver, self._keep = receiver, keep
+        self._loudspeaker = Loudspeaker(receiver, seed=receiver.seed)
         self.parameters |= {"TURN": 2, "PROBes": 3, "CLIP": 2, "SWITch": 2, "LEAD:PADS": 8}
-        self.parameters |= {"PART:FIT": 2, "PART:WIND": 3, "PART:ACRoss": 2, "PART:FORMer": 1}
+        self.parameters |= {"SOUNd": 2, "PART:FIT": 2, "PART:WIND": 3, "PART:ACRoss": 2, "PART:FORMer": 1}
         self.commands |= {
             "ADJusters": lambda _: ",".join(self._receiver.adjusters),
             "TURN": self._turn,
@@ -52,7 +56,20 @@ class Hands(StandIn):
             "PART:WIND": self._wind,
             "PART:ACRoss": self._across,
             "PART:FORMer": self._former,
+            "SOUNd": self._sound,
         }
+
+    def _sound(self, command: Command) -> str:
+        """The next so many samples at the loudspeaker, at so many a second: a block of volts, four bytes each, the least first."""
+        if len(command.arguments) != 2:
+            raise Refusal(*MISSING)
+        try:
+            samples, rate_hz = (read_number(a) for a in command.arguments)
+        except ValueError:
+            raise Refusal(*BAD_DATA) from None
+        if not (1.0 <= samples <= MOST_SAMPLES and SLOWEST_HZ <= rate_hz <= FASTEST_HZ):
+            raise Refusal(*OUT_OF_RANGE)
+        return block(self._loudspeaker.sound(samples=round(samples), rate_hz=rate_hz).astype("<f4").tobytes())
 
     def _adjuster(self, command: Command) -> Adjuster:
         if not command.arguments:

@@ -114,10 +114,22 @@ class Chain:
         heard = self._detected(waves, now, entry=entry, source_ohm=source_ohm)
         return self._audio.amplify(heard, now) if self._audio else heard
 
-    def _detected(self, waves: Sequence[Wave], now: Now, *, entry: int, source_ohm: float) -> Audio:
+    def sounds(self, wave: Wave, now: Now, *, entry: int, source_ohm: float) -> tuple[Audio, list[tuple[float, float]]]:
+        """Return what is heard, as audio() does, and the whistle of each carrier beside the strongest (Hz, V r.m.s.)."""
+        now, waves = self.settle(wave, now, entry=entry)
+        heard = self._detected(waves, now, entry=entry, source_ohm=source_ohm)
+        whistles = self._detector(now).whistles(waves)
+        if self._audio is None:
+            return heard, whistles
+        amplified = [self._audio.amplify(Audio(v, 0.0, f_hz), now) for f_hz, v in whistles]
+        return self._audio.amplify(heard, now), [(a.tone_hz, a.tone_v) for a in amplified]
+
+    def _detector(self, now: Now) -> Detector:
         # One that has to be switched in comes before one that always works.
-        detector = next(d for d in self._detectors if d.works(now))
-        return detector.detect(waves, self.noise_v(now, entry=entry, source_ohm=source_ohm), now)
+        return next(d for d in self._detectors if d.works(now))
+
+    def _detected(self, waves: Sequence[Wave], now: Now, *, entry: int, source_ohm: float) -> Audio:
+        return self._detector(now).detect(waves, self.noise_v(now, entry=entry, source_ohm=source_ohm), now)
 
     def noise_v(self, now: Now, *, entry: int, source_ohm: float) -> float:
         """Return the noise at the detector (V r.m.s.): of each link behind `entry`, and of the source there."""

@@ -22,7 +22,7 @@ from calm_needle.sim.receiver.transformer import STRAY_F, Winding
 from calm_needle.sim.receiver.true_parts import TrueParts
 from calm_needle.sim.receiver.truth import Truth, truth_of
 from calm_needle.sim.receiver.two_port import pads
-from calm_needle.sim.receiver.unrest import DISTURBANCES, QUICK_SHARE, Unrest
+from calm_needle.sim.receiver.unrest import DISTURBANCES, QUICK_SHARE, Unrest, Wavering
 
 Misalignment = Literal["none", "light", "moderate", "severe"]
 # How far from right the cores were left (turns, least and most).
@@ -112,8 +112,8 @@ class PracticeReceiver:
         noise = {**TYPICAL["noise"], **model.simulation.get("noise", {})}
         # At audio, half of what the strip lets through.
         self._noise_bandwidth_hz = (model.bandwidth_6db_hz or TYPICAL_BANDWIDTH_HZ) / 2.0
-        self._unrest = Unrest.of_a_set(seed, noise)
-        self._disturbed = [DISTURBANCES[f][1](random.Random(f"{seed} {f}")) for f in faults if f in DISTURBANCES]
+        disturbed = [DISTURBANCES[f][1](random.Random(f"{seed} {f}")) for f in faults if f in DISTURBANCES]
+        self._wavering = Wavering(Unrest.of_a_set(seed, noise), disturbed)
 
     def retune(self) -> None:
         """Let every winding be what is really there: wound as it is, tuned by its own capacitor or by strays and what was put across."""
@@ -209,6 +209,11 @@ class PracticeReceiver:
         entry, source_ohm = self._entry()
         return self.chain.audio(self._wave(), self.now(), entry=entry, source_ohm=source_ohm)
 
+    def sounds(self) -> tuple[Audio, list[tuple[float, float]]]:
+        """Return what stands at the loudspeaker now, and beside the tone the whistle of each other carrier there (Hz, V r.m.s.)."""
+        entry, source_ohm = self._entry()
+        return self.chain.sounds(self._wave(), self.now(), entry=entry, source_ohm=source_ohm)
+
     def noise_v(self) -> float:
         """Return the noise at the detector (V r.m.s.) before gain control: of each stage, and of what stands at the input."""
         entry, source_ohm = self._entry()
@@ -287,7 +292,11 @@ class PracticeReceiver:
 
     def wander(self, *, share: float, memory_s: float) -> None:
         """Give the needle another unrest than the dossier's: a share of the reading (standard deviation), and its memory (s)."""
-        self._unrest = Unrest(random.Random(f"{self.seed} unrest"), share=share, memory_s=memory_s)
+        self._wavering.unrest = Unrest(random.Random(f"{self.seed} unrest"), share=share, memory_s=memory_s)
+
+    def wavering(self, reader: str, dt_s: float) -> tuple[float, float]:
+        """Return by what the tone is multiplied by itself now, and by which share everything is more, dt_s after that reader last asked."""
+        return self._wavering.go(reader, dt_s)
 
     def reading(self, *, dt_s: float, averaging_s: float = AVERAGING_S) -> float:
         """Return the volts r.m.s. of tone and noise together, dt_s after the reading before, for a meter that averages exponentially.
@@ -296,13 +305,13 @@ class PracticeReceiver:
         meter's own averaging is so much the larger the shorter dt_s is, so that this holds at any polling.
         """
         tone, noise, _ = self.audio()
-        for disturbance in self._disturbed:
-            tone *= disturbance.gain(dt_s)
-        total = math.hypot(tone, noise)
+        gain, slow = self.wavering("meter", dt_s)
+        unrest = self._wavering.unrest
+        total = math.hypot(tone * gain, noise)
         share = noise / total if total > 0 else 0.0
         taken = 1.0 - math.exp(-max(dt_s, LEAST_POLL_S) / averaging_s)
         hiss = share * math.sqrt((2.0 - taken) / taken / (8.0 * self._noise_bandwidth_hz * averaging_s))
-        return total * max(0.0, 1.0 + self._unrest.slow(dt_s) + math.hypot(QUICK_SHARE * self._unrest.share, hiss) * self._unrest.quick())
+        return total * max(0.0, 1.0 + slow + math.hypot(QUICK_SHARE * unrest.share, hiss) * unrest.quick())
 
     def truth(self) -> Truth:
         """Return where the strip peaks (Hz) and how far below the aligned gain it is at the nominal IF (dB), now and at best."""

@@ -6,7 +6,7 @@ Each is drawn from its own seeded dice, in the seconds that go by between readin
 import math
 import random
 from abc import ABC, abstractmethod
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 MEMORY_S = (0.3, 2.0)  # how long the slow part of a real needle's unrest lasts, least and most
@@ -109,6 +109,26 @@ class BadContact(Disturbance):
             self._off = not self._off
             self._left_s += self._rng.expovariate(1.0 / (self.STAYS_S if self._off else self.EVERY_S))
         return float(10.0 ** (-self._lost_db * self._off / 20.0))
+
+
+class Wavering:
+    """What a level does by itself, for all who read it at once: the needle and the loudspeaker hear the same contact let go.
+
+    Each reader tells how long it is since it last read; whoever is furthest on lets the time go by for all.
+    """
+
+    def __init__(self, unrest: Unrest, disturbed: Sequence[Disturbance]) -> None:
+        self.unrest, self._disturbed = unrest, disturbed
+        self._behind_s: dict[str, float] = {}
+
+    def go(self, reader: str, dt_s: float) -> tuple[float, float]:
+        """Return by what the tone is multiplied now, and the slow part of the unrest, a share of everything."""
+        ahead_s = dt_s - self._behind_s.get(reader, 0.0)
+        self._behind_s = {name: behind + max(ahead_s, 0.0) for name, behind in self._behind_s.items()} | {reader: max(-ahead_s, 0.0)}
+        gain = 1.0
+        for disturbance in self._disturbed:
+            gain *= disturbance.gain(ahead_s)
+        return gain, self.unrest.slow(ahead_s)
 
 
 # Faults that any set can have, whatever its dossier says, by their ids: what they are called, what they do.

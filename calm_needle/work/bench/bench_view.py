@@ -5,6 +5,7 @@ of a kind of step: all of that comes from its table.
 """
 
 from dataclasses import asdict
+from itertools import takewhile
 from typing import Any, NamedTuple
 
 from calm_needle.bench.kinds import KINDS, STATE_WORDS
@@ -25,6 +26,7 @@ from calm_needle.work.bench.run_book import RunBook
 from calm_needle.work.clock import seconds
 from calm_needle.work.instruments.live_bench import LiveBench
 
+NOTED_S = 0.5  # by which readings say something of the way that the hand goes now
 LOWEST_PITCH_DB, HIGHEST_PITCH_DB = -12.0, 18.0  # of the tone, whatever is read
 
 
@@ -203,10 +205,17 @@ def _advice(book: RunBook, bench: LiveBench | None, standing: Standing | None) -
 
 
 def _noted(book: RunBook) -> Advice | None:
-    """What is said between the key and the first reading after it: that the way of the hand was understood."""
+    """What is said from the key until the readings after it can tell anything: that the way of the hand was understood."""
     way, seen = book.state.hand.way, book.seen.watched
-    if way is None or not seen or seen[-1].way == way or seen[-1].turns is not None:
+    if way is None or not seen or seen[-1].turns is not None:
         return None
+    if seen[-1].way == way:
+        first = seen[-1]
+        for first in takewhile(lambda r: r.way == way, reversed(seen)):
+            if seconds(seen[-1].at_utc) - seconds(first.at_utc) >= NOTED_S:
+                return None
+        if seen[-1].kind != "live" or first is seen[0]:
+            return None
     if way == 0:
         return Advice("calm", "clock", "Hands off: noted.", "What the needle does now, no turning does.")
     return Advice("live", "turn_back", "Turning back: noted. Slowly.", "What is read from now on belongs to the way back.")

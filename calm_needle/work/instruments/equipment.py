@@ -26,6 +26,7 @@ __all__ = ["KINDS", "LISTED", "STATE_WORDS", "Equipment", "LinkState", "Read", "
 
 LinkStateName = Literal["absent", "ready", "lost", "silent", "odd"]
 LEVEL_SLACK, FREQUENCY_SLACK_HZ = 0.01, 1.0
+HEARD_LATER_S = 0.35  # a block in the browser, one on its way, and the fifth of a second over which a tone is fitted
 NO_METER = "There is no {} on this bench. Add it on the instruments’ page, or read it by eye and type what it shows."
 # Instruments that look at a test point, and the probe of the practice set that is theirs.
 EARS = "ears"
@@ -154,9 +155,11 @@ class Equipment:
             yield
 
     def rest(self, seconds: float, *, until: threading.Event | None = None) -> None:
-        """Wait for something to come to rest, through the pace."""
+        """Wait for something to come to rest, through the pace. What is heard comes later than what is: by the ears it takes longer."""
         practice = self.practice
-        if self.pace.skips and practice:
+        if self._by_ear:
+            self.pace.wait(seconds + HEARD_LATER_S, until=until)
+        elif self.pace.skips and practice:
             with self.lock:
                 practice.let_pass(seconds)
         else:

@@ -1,19 +1,26 @@
 """Listening at the audio input: what a page sends, what is said of it, the comparison with a voltmeter, being led by it."""
 
 import json
+import math
 import sqlite3
 from typing import Any
 
 from calm_needle.bench.ears import BROWSERS_OWN, TONE_HZ, Ears, Source, Told
+from calm_needle.core.physics.listening import FASTEST_HZ, SLOWEST_HZ
 from calm_needle.core.quantities import format_db, format_si, parse_si
-from calm_needle.errors import FieldsRefused, InstrumentError, NotUnderstood
+from calm_needle.errors import FieldsRefused, InstrumentError, NotUnderstood, OutOfRange
 from calm_needle.store import bench as bench_store
+from calm_needle.work.instruments.equipment import Equipment
 from calm_needle.work.instruments.live_bench import LiveBench
 
 SETTING = "ears-volts"
+PRACTICE = "the practice set’s loudspeaker"
+FULL_PEAK_V = 4.0  # of that loudspeaker, as a page plays it to the ears: a sine at full scale
 LONGEST_LABEL, MOST_INPUTS = 80, 40
 LOWEST_TONE_HZ, HIGHEST_TONE_HZ = 50.0, 3500.0
 MOST_V = 1000.0
+MOST_AT_ONCE_S = 0.5
+LEAST_SINAD_DB = 6.0  # below it, what stands at the harmonics is hiss
 LOUD, TOO_QUIET = "The input is too loud, and clips: turn its level down.", "The input is quiet: turn its level up, or the volume."
 
 
@@ -44,10 +51,11 @@ def shown(told: Told) -> dict[str, Any]:
         figures |= {
             "sinad": f"{heard.sinad_db:.1f} dB",
             "signal_to_noise": f"{heard.signal_to_noise_db:.1f} dB",
-            "distortion": f"{heard.distortion_percent:.1f} %",
             "hiss": f"{format_db(heard.hiss_dbfs)} dB",
             "hum": f"{format_db(heard.hum_dbfs)} and {format_db(heard.hum_twice_dbfs)} dB",
         }
+    if heard and heard.sinad_db > LEAST_SINAD_DB:
+        figures["distortion"] = f"{heard.distortion_percent:.1f} %"
     if beat:
         figures["beat"] = f"{beat.pitch_hz:.1f} Hz ± {max(beat.sure_hz, 0.1):.1f} Hz"
     words = LOUD if level.clips else TOO_QUIET if level.quiet else told.why or "Listening."
@@ -67,14 +75,32 @@ def compare(conn: sqlite3.Connection, ears: Ears, form: dict[str, str]) -> None:
         ears.compare(volts)
     except InstrumentError as fault:
         raise FieldsRefused({"volts": str(fault)}) from None
-    known = dict(list(ears.known.items())[-MOST_INPUTS:])
+    known = {label: full for label, full in list(ears.known.items())[-MOST_INPUTS:] if label != PRACTICE}
     bench_store.put_setting(conn, SETTING, json.dumps(known, ensure_ascii=False))
 
 
 def remember(conn: sqlite3.Connection, ears: Ears) -> None:
-    """Give the ears the comparisons that were kept, input by input."""
+    """Give the ears the comparisons that were kept, input by input; what a practice set's loudspeaker gives is known."""
     kept = bench_store.setting(conn, SETTING)
-    ears.known = json.loads(kept) if kept else {}
+    ears.known = (json.loads(kept) if kept else {}) | {PRACTICE: FULL_PEAK_V / math.sqrt(2.0)}
+
+
+def loudspeaker(equipment: Equipment, *, samples: int, rate_hz: float) -> bytes:
+    """Return the next samples at the practice set's loudspeaker: volts, four bytes each, the least first.
+
+    Raises FieldsRefused where there is no practice set, OutOfRange for more than half a second, InstrumentError.
+    """
+    if not (0.0 < samples <= MOST_AT_ONCE_S * rate_hz and SLOWEST_HZ <= rate_hz <= FASTEST_HZ):
+        raise OutOfRange(
+            "samples", shown=f"{samples} at {rate_hz:g} Hz", wanted=f"at most half a second of {SLOWEST_HZ:g} to {FASTEST_HZ:g} Hz"
+        )
+    practice = equipment.practice
+    if practice is None:
+        raise FieldsRefused(
+            {"": "There is no practice set on the bench, so nothing of it can be heard. Put one there on the instruments’ page."}
+        )
+    with equipment.lock:
+        return practice.sound(samples=samples, rate_hz=rate_hz)
 
 
 def be_led(live: LiveBench, *, on: bool) -> None:

@@ -32,6 +32,10 @@ class Detector(Stage, ABC):
     def detect(self, waves: Sequence[Wave], noise_v: float, now: Now) -> Audio:
         """Return what it makes of waves (V r.m.s. each) in noise (V r.m.s. in the band before it)."""
 
+    def whistles(self, waves: Sequence[Wave]) -> list[tuple[float, float]]:
+        """Return what is heard of every carrier beside the strongest: its beat with that one (Hz), and how loud (V r.m.s.)."""
+        return []
+
 
 class Envelope(Detector):
     """efficiency of the diode, 0..1.
@@ -56,6 +60,11 @@ class Envelope(Detector):
         strongest = max(waves, key=lambda w: w.v)
         tone = depth * math.sqrt(power) * self.efficiency * (1.0 - math.exp(-min(ratio, 700.0)))
         return Audio(tone, noise_v * self.efficiency, strongest.tone_hz)
+
+    def whistles(self, waves: Sequence[Wave]) -> list[tuple[float, float]]:
+        """An envelope about a strong carrier goes up and down by a weak one's own size, at their difference."""
+        strongest = max(waves, key=lambda w: w.v, default=None)
+        return [(abs(w.f_hz - strongest.f_hz), w.v * self.efficiency) for w in waves if strongest and w is not strongest and w.v > 0.0]
 
 
 class ProductDetector(Detector):
@@ -104,6 +113,11 @@ class ProductDetector(Detector):
             return Audio(0.0, noise_v * self.efficiency)
         strongest = max(waves, key=lambda w: w.v)
         return Audio(strongest.v * self.efficiency, noise_v * self.efficiency, abs(strongest.f_hz - self.beat_hz()))
+
+    def whistles(self, waves: Sequence[Wave]) -> list[tuple[float, float]]:
+        """Each carrier beats with its oscillator."""
+        strongest = max(waves, key=lambda w: w.v, default=None)
+        return [(abs(w.f_hz - self.beat_hz()), w.v * self.efficiency) for w in waves if w is not strongest and w.v > 0.0]
 
     def own(self, now: Now) -> list[Wave]:
         """Return what its oscillator gives."""

@@ -5,7 +5,8 @@
   const ask = (name) => page.querySelector(`[data-${name}]`);
   const inputs = ask('inputs'), button = ask('listen'), said = ask('said'), pointer = ask('pointer'), tone = ask('tone');
   const OWN = ['autoGainControl', 'noiseSuppression', 'echoCancellation'], KEPT = 'ears-input', ON = 'ears-on', MOST_WAITING = 8;
-  let stream = null, context = null, sending = false, first = 0;
+  const PRACTICE = 'practice set';
+  let stream = null, context = null, sending = false, first = 0, practice = null;
   const blocks = [];
 
   const words = (name) => page.querySelector(`template[data-when="${name}"]`)?.innerHTML.trim();
@@ -20,13 +21,16 @@
   const list = async () => {
     const all = (await navigator.mediaDevices.enumerateDevices()).filter((d) => d.kind === 'audioinput');
     const chosen = inputs.value || localStorage.getItem(KEPT) || '';
-    inputs.replaceChildren(...all.map((d, i) => new Option(d.label || `input ${i + 1}`, d.deviceId, false, d.deviceId === chosen)));
+    const found = all.map((d, i) => new Option(d.label || `input ${i + 1}`, d.deviceId, false, d.deviceId === chosen));
+    if (page.dataset.practice) found.push(new Option(page.dataset.practice, PRACTICE, false, chosen === PRACTICE));
+    inputs.replaceChildren(...found);
   };
 
   const stop = (why) => {
     stream?.getTracks().forEach((t) => t.stop());
+    practice?.close();
     context?.close();
-    stream = context = null;
+    stream = context = practice = null;
     blocks.length = 0;
     first = 0;
     button.textContent = button.dataset.begin;
@@ -66,24 +70,36 @@
     send();
   };
 
+  // From the input, or from the practice set: what is heard, what it is called, what the browser does to it all the same.
+  const input = async () => {
+    const wish = { autoGainControl: false, noiseSuppression: false, echoCancellation: false, channelCount: 1 };
+    if (inputs.value) wish.deviceId = { exact: inputs.value };
+    const granted = await navigator.mediaDevices.getUserMedia({ audio: wish }), track = granted.getAudioTracks()[0], settings = track.getSettings();
+    track.onended = () => stop('ended');
+    context = new AudioContext();
+    stream = { getTracks: () => granted.getTracks() };
+    return { node: context.createMediaStreamSource(granted), label: track.label, id: settings.deviceId ?? '', processed: OWN.filter((name) => settings[name] === true) };
+  };
+  const practiceSet = async () => {
+    context = new AudioContext();
+    stream = { getTracks: () => [] };
+    await context.resume();
+    practice = new Loudspeaker({ from: page.dataset.loudspeaker, player: page.dataset.player, csrf, lost: (why) => { stop('practice-gone'); if (why) say(why, 'stop'); } });
+    const node = new GainNode(context, { gain: 1 / page.dataset.fullVolts });
+    (await practice.open(context)).connect(node);
+    return { node, label: page.dataset.practice, id: PRACTICE, processed: [] };
+  };
+
   const listen = async () => {
     if (!navigator.mediaDevices?.getUserMedia || !window.AudioWorkletNode) { stop('insecure'); return; }
     try {
-      const wish = { autoGainControl: false, noiseSuppression: false, echoCancellation: false, channelCount: 1 };
-      if (inputs.value) wish.deviceId = { exact: inputs.value };
-      stream = await navigator.mediaDevices.getUserMedia({ audio: wish });
-      const track = stream.getAudioTracks()[0], granted = track.getSettings();
-      context = new AudioContext();
+      const heard = await (inputs.value === PRACTICE ? practiceSet() : input());
       await context.audioWorklet.addModule(page.dataset.tap);
       const tap = new AudioWorkletNode(context, 'ears-tap');
-      context.createMediaStreamSource(stream).connect(tap);
-      const about = new URLSearchParams({
-        rate: context.sampleRate, label: track.label, processed: OWN.filter((name) => granted[name] === true).join(','),
-      });
-      stream.about = about;
+      heard.node.connect(tap).connect(context.destination); // silent, but it makes the browser run it
+      stream.about = new URLSearchParams({ rate: context.sampleRate, label: heard.label, processed: heard.processed.join(',') });
       tap.port.onmessage = (m) => hear(m.data);
-      track.onended = () => stop('ended');
-      localStorage.setItem(KEPT, granted.deviceId ?? '');
+      localStorage.setItem(KEPT, heard.id);
       sessionStorage.setItem(ON, 'yes'); // a form that is sent loads the page anew: it goes on listening then
       button.textContent = button.dataset.end;
       button.setAttribute('aria-pressed', 'true');

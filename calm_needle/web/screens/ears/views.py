@@ -31,6 +31,14 @@ def samples() -> Response:
     return jsonify(heard)
 
 
+@screen.post("/loudspeaker")
+def loudspeaker() -> Response:
+    """The next samples at the practice set's loudspeaker, in volts, four bytes each."""
+    said = request.args
+    volts = hearing.loudspeaker(workshop().equipment, samples=whole(said.get("samples")), rate_hz=_number("rate"))
+    return Response(volts, mimetype="application/octet-stream")
+
+
 @screen.post("/led")
 def led() -> Response:
     """Be led by ear at the bench, or no longer."""
@@ -60,5 +68,11 @@ def _number(name: str) -> float:
 def _render(*, typed: dict[str, str] | None = None, faults: dict[str, str] | None = None) -> str:
     equipment = workshop().equipment
     return render_template(
-        "ears/page.html", led=equipment.by_ear, known=sorted(equipment.ears.known.items()), typed=typed or {}, faults=faults or {}
+        "ears/page.html",
+        led=equipment.by_ear,
+        known=sorted(equipment.ears.known.items()),
+        practice=hearing.PRACTICE if equipment.practice else "",
+        full_v=hearing.FULL_PEAK_V,
+        typed=typed or {},
+        faults=faults or {},
     )
