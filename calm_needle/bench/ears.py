@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, NamedTuple
 from calm_needle.bench.instrument import Instrument
 from calm_needle.core.lazy import Lazy
 from calm_needle.core.physics.heard import Beat, Heard
-from calm_needle.core.physics.listening import Level, Listener
+from calm_needle.core.physics.listening import LEVEL_S, Level, Listener
 from calm_needle.errors import EarsClosed, EarsUnsure, NoAnswer, OutOfRange
 
 if TYPE_CHECKING:
@@ -23,6 +23,8 @@ else:
     np = Lazy("numpy")
 
 TONE_HZ = 400.0
+KEPT_S = 30.0  # of what comes in
+PATIENCE_S = 0.6  # for as long as it takes to hear a level again after a gap
 FRESH_S = 1.0  # after which what was heard is no longer taken for what is there now
 HEAR_EVERY_S, BEAT_EVERY_S = 1.5, 1.5
 LONGEST_BLOCK = 192_000  # bytes: half a second at the fastest rate
@@ -46,6 +48,15 @@ class Source(NamedTuple):
         return f"{what}; the browser would not switch off its {', '.join(self.processed)}" if self.processed else what
 
 
+class Lately(NamedTuple):
+    """What came in lately: samples of 16 bits, the least byte first, so many a second; the input's name; about where the tone is (Hz)."""
+
+    samples: bytes
+    rate_hz: float
+    label: str
+    tone_hz: float | None
+
+
 class Told(NamedTuple):
     """What is known of the sound just now; None where it cannot be said, and `why` then."""
 
@@ -63,6 +74,7 @@ class Ears(Instrument):
 
     def __init__(self, *, clock: Callable[[], float] = time.monotonic) -> None:
         self._clock, self._lock = clock, threading.Lock()
+        self._more = threading.Condition(self._lock)
         self._listener: Listener | None = None
         self._source: Source | None = None
         self._last_s, self._next = -math.inf, 0
@@ -70,6 +82,7 @@ class Ears(Instrument):
         self._heard: Heard | None = None
         self._beat: Beat | None = None
         self._why = ""
+        self._lately = bytearray()
         self.known: dict[str, float] = {}  # by the input's label: volts r.m.s. of a sine at full scale, as a voltmeter showed
 
     @property
@@ -92,10 +105,15 @@ class Ears(Instrument):
             if self._listener is None or not fresh or source != self._source or tone_hz != self._listener.tone_hz:
                 self._listener = Listener(rate_hz=source.rate_hz, tone_hz=tone_hz)
                 self._source, self._heard, self._beat, self._why = source, None, None, ""
+                self._lately.clear()
             if number != self._next:
                 self._listener.begin_anew()
+                self._lately.clear()
+            self._lately += block
+            del self._lately[: max(0, len(self._lately) - 2 * round(KEPT_S * source.rate_hz))]
             self._listener.take(np.frombuffer(block, dtype="<i2").astype(float) / 32768.0)
             self._last_s, self._next = now_s, number + len(block) // 2
+            self._more.notify_all()
             self._look(now_s)
             return self._told()
 
@@ -119,6 +137,17 @@ class Ears(Instrument):
                 return listener.hear()
             except (NoAnswer, OutOfRange) as fault:
                 raise EarsUnsure(f"The ears hear no tone: {str(fault).removeprefix('ears: ').removeprefix('file: ')}") from fault
+
+    def last(self, seconds: float) -> Lately:
+        """Get the last seconds of what was heard, or what there is of them without a gap. Raises EarsClosed, EarsUnsure before a half."""
+        with self._lock:
+            listener = self._open()
+            assert self._source
+            wanted = 2 * round(min(seconds, KEPT_S) * self._source.rate_hz)
+            samples = bytes(self._lately[-wanted:])
+            if len(samples) < self._source.rate_hz:
+                raise EarsUnsure("Too little was heard yet to keep. Listen for a few seconds more.")
+            return Lately(samples, self._source.rate_hz, self._source.label, listener.tone_hz)
 
     def compare(self, volts: float) -> float:
         """Control what is told in volts: by a voltmeter's reading (V r.m.s.) of what is heard now. Return the volts at full scale."""
@@ -171,6 +200,8 @@ class Ears(Instrument):
         return self._listener
 
     def _level(self) -> Level:
+        # A sound that stops for an instant and goes on is no event: what comes next tells the level.
+        self._more.wait_for(lambda: self._open().seconds >= LEVEL_S, PATIENCE_S)
         try:
             level = self._open().level()
         except NoAnswer as fault:

@@ -68,6 +68,8 @@ TABLES: tuple[JobTable, ...] = (
     JobTable("set_up", "run_id", "run", json=("detail",)),
     JobTable("reading", "run_id", "run", names={"visit_id": "act", "set_up_id": "set_up"}),
     JobTable("strike", "reading_id", "reading"),
+    JobTable("recording", "job_id", "job", names={"reading_id": "reading"}, json=("judged",)),
+    JobTable("recording_part", "recording_id", "recording"),
     JobTable("note", "run_id", "run", names={"visit_id": "act"}),
     JobTable("finding", "run_id", "run"),
     JobTable("measurement", "job_id", "job", json=("measured", "conditions"), last={"after_repair": "repair", "after_act": "act"}),

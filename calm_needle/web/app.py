@@ -33,6 +33,7 @@ from calm_needle.web.screens.parts.views import screen as parts
 from calm_needle.web.screens.photographs.views import screen as photographs
 from calm_needle.web.screens.reckon.views import screen as reckon
 from calm_needle.web.screens.record.views import screen as record
+from calm_needle.web.screens.recordings.views import screen as recordings
 from calm_needle.web.screens.repairs.views import screen as repairs
 from calm_needle.web.screens.set_dossier.views import screen as set_dossier
 from calm_needle.web.screens.shelf.views import screen as shelf
@@ -67,6 +68,7 @@ SCREENS = (
     repairs,
     guided,
     photographs,
+    recordings,
     chassis_map,
     notes,
     verify,

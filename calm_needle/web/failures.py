@@ -55,7 +55,7 @@ log = logging.getLogger("calm_needle")
 
 POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; "
-    "worker-src 'self'; "
+    "worker-src 'self'; media-src 'self'; "
     "base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
 )
 HEADERS = {

@@ -11,7 +11,20 @@ from tests.support.browser import BrowserTest
 AXE = (Path(__file__).parents[1] / "vendor/axe.min.js").read_text(encoding="utf-8")
 NEW = tuple(
     f"/jobs/5/{s}"
-    for s in ("start", "parts", "bands", "repairs", "guided", "photographs", "map", "notes", "intake", "dossier", "dossier/parts")
+    for s in (
+        "start",
+        "parts",
+        "bands",
+        "repairs",
+        "guided",
+        "photographs",
+        "recordings",
+        "map",
+        "notes",
+        "intake",
+        "dossier",
+        "dossier/parts",
+    )
 )
 AFTER = (
     *("/jobs/1/verify", "/jobs/3/verify", "/jobs/1/record", "/jobs/6/record", "/jobs/6/hand-back", "/store", "/queue"),

@@ -33,6 +33,7 @@ FEWEST_PERIODS = 6.0
 SIGMAS, AGREE = 4.0, 0.012  # standard deviations, and share of the tone, by which two fits of it may differ
 NEAR_ENOUGH = 1e-5  # of the tone's frequency: its level is then exact to a thousandth of a decibel
 FULL_SCALE = 0.9999
+INTERRUPTED_S, LOUD = 2e-3, 3e-3  # of zeros; and how loud a sound must be for them to be no pause of its own
 CLIPPED_SHARE = 2e-3  # of the samples at full scale
 
 
@@ -65,11 +66,33 @@ class Listener:
         """Take a block in: samples between -1 and 1, at most a second of them."""
         if len(samples) > LONGEST_BLOCK_S * self.rate_hz:
             raise OutOfRange("samples", shown=f"{len(samples)}", wanted=f"at most a second, {self.rate_hz:g}")
+        goes_on = self._interrupted(samples)
+        if goes_on is not None:
+            self.begin_anew()
+            samples = samples[goes_on:]
         n = len(samples)
         if n:
             self._held[:-n] = self._held[n:]
             self._held[-n:] = samples
             self._count += n
+
+    def _interrupted(self, samples: Floats) -> int | None:
+        """Where a sound goes on after it was interrupted, or None: browsers and drivers fill with zeros what came too late, and
+        no input that hears anything gives two milliseconds of exact zeros.
+        """
+        shortest = round(INTERRUPTED_S * self.rate_hz)
+        sounding = np.flatnonzero(samples)
+        if not len(samples) or max(self._loudest(), float(np.abs(samples).max())) < LOUD:
+            return None
+        if len(sounding) and self._count >= shortest and not self._held[-shortest:].any():
+            return int(sounding[0])
+        edges = np.concatenate([[-1], sounding, [len(samples)]])
+        gaps = np.flatnonzero(np.diff(edges) - 1 >= shortest)
+        return int(edges[gaps[-1] + 1]) if len(gaps) else None
+
+    def _loudest(self) -> float:
+        n = min(self._count, round(LEVEL_S * self.rate_hz))
+        return float(np.abs(self._held[-n:]).max()) if n else 0.0
 
     @property
     def seconds(self) -> float:

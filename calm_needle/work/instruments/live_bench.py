@@ -19,8 +19,8 @@ from calm_needle.core.procedure.judge import Swing
 from calm_needle.core.procedure.kinds.table import KINDS
 from calm_needle.core.procedure.set_up import Setting
 from calm_needle.core.quantities import Quantity
-from calm_needle.errors import CalmNeedleError, FieldsRefused, InstrumentError, InstrumentNonsense, StoreUnusable
-from calm_needle.work.instruments.equipment import Equipment, LinkState
+from calm_needle.errors import CalmNeedleError, EarsClosed, EarsUnsure, FieldsRefused, InstrumentError, InstrumentNonsense, StoreUnusable
+from calm_needle.work.instruments.equipment import Equipment, LinkState, Read
 
 READ_EVERY_S = 0.05
 CHECK_EVERY_S = 0.4  # the generator is asked whether it still stands as set, the meter whether it is in step
@@ -28,6 +28,7 @@ RETRY_EVERY_S = 0.5
 SETTLE_S = 0.6  # six times a meter's averaging: what is left of a step of 6 dB is 0.02 dB
 SWEEP_SETTLE_S = 0.4  # between neighbouring points of a sweep the step is smaller
 SWEEP_READINGS = 3
+HEARD_AGAIN_S = 5.0
 RANGES_V = tuple(m * 10.0**e for e in range(-2, 3) for m in (1.0, 2.0, 5.0))  # of an oscilloscope, the whole height
 WIDEST_V, LEAST_HIGH_V, ROOM, LOOKS = 400.0, 1e-3, 1.25, 2
 TRUTH_S = 0.3  # how long a page waits for a practice set that is being worked
@@ -306,7 +307,7 @@ class LiveBench:
                 rest(SWEEP_SETTLE_S, until=self._stop)
                 values, instrument = [], ""
                 for _ in range(SWEEP_READINGS):
-                    if read := self.equipment.read(wanted.step.set_up.watched):
+                    if read := self._read_patiently(wanted.step):
                         values.append(read.quantity.value)
                         unit, instrument = read.quantity.unit, read.instrument
                     rest(READ_EVERY_S, until=self._stop)
@@ -321,6 +322,16 @@ class LiveBench:
             self._sweep = self._sweep_done = None
             self._next_check_s = 0.0
             client.publish(changed=True)
+
+    def _read_patiently(self, step: Step) -> Read | None:
+        """Read what a step watches; where the ears hear nothing for a moment, wait for it: a sweep is not given up for that."""
+        until_s = time.monotonic() + HEARD_AGAIN_S
+        while True:
+            try:
+                return self.equipment.read(step.set_up.watched)
+            except (EarsClosed, EarsUnsure):
+                if time.monotonic() > until_s or self._stop.wait(RETRY_EVERY_S):
+                    raise
 
     def _told(self, fault: InstrumentError) -> None:
         """Keep what an instrument did as its state; what was read while it may have answered out of step is struck out."""

@@ -14,6 +14,7 @@ from calm_needle.store import job_tables, runs, shelf
 from calm_needle.store import photographs as photograph_store
 from calm_needle.store.db import transaction
 from calm_needle.work.bench.run_book import RunBook
+from calm_needle.work.jobs import recordings
 from calm_needle.work.jobs.shelf import job_of
 from calm_needle.work.record import job_record
 
@@ -103,6 +104,7 @@ def read(conn: sqlite3.Connection, content: bytes, *, name: str) -> JobFile:
             read_plan(row[-1])
         except SENSELESS as fault:
             faults.append(Fault(f"tables.run_plan[{n}]", f"it is no plan of a run ({type(fault).__name__})"))
+    faults += _recordings(found)
     shas = {row[0] for row in found.tables.get("photograph", ([], []))[1]}
     for sha in found.photographs:
         if sha not in shas:
@@ -115,6 +117,16 @@ def read(conn: sqlite3.Connection, content: bytes, *, name: str) -> JobFile:
     if faults:
         raise FileRefused(name, faults[: job_file.MOST_FAULTS])
     return found
+
+
+def _recordings(found: JobFile) -> list[Fault]:
+    listed, rows = found.tables.get("recording", ([], []))
+    part_columns, parts = found.tables.get("recording_part", ([], []))
+    samples: dict[int, list[str]] = {}
+    for part in parts:
+        row = dict(zip(part_columns, part, strict=True))
+        samples.setdefault(row["recording_id"], []).append(row["samples"])
+    return recordings.faults_of(listed, rows, samples)
 
 
 def preview(conn: sqlite3.Connection, content: bytes, *, name: str) -> Preview:

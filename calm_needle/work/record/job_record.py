@@ -20,7 +20,7 @@ from calm_needle.store import part_checks, photographs, reckonings, runs, shelf,
 from calm_needle.store.db import remembered
 from calm_needle.store.shelf import JobRow
 from calm_needle.work.bench.run_book import RunBook, stale_now
-from calm_needle.work.jobs import entries, intake, pick_up
+from calm_needle.work.jobs import entries, intake, pick_up, recordings
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier, phases_of
 from calm_needle.work.record import run_record
 from calm_needle.work.soundness import bands, due, guided, parts_sweep, repairs, safe_start
@@ -350,6 +350,18 @@ def _photographs(about: About) -> Chapter:
     return Chapter("photographs", "Photographs", (Shown("", shown),) if shown else (), empty="None is chosen.")
 
 
+def _recordings(about: About) -> Chapter:
+    rows = []
+    for row in recordings.kept_of(about.conn, about.job.id):
+        said: list[Cell] = [row.row.at_utc[:10]]
+        for name in ("tone_hz", "sinad_db", "signal_to_noise_db"):
+            value = row.figures.get(name)
+            said.append("–" if value is None else Amount(value, recordings.FIGURES[name][1]))
+        rows.append(Row(row.row.words, (*said, row.with_reading or row.row.input)))
+    head = ("Day", "Tone", "SINAD", "(S+N)/N", "With")
+    return Chapter("recordings", "Recordings", (Table("", head, tuple(rows)),) if rows else (), empty="None was kept.")
+
+
 def _how_it_was_measured(about: About) -> Chapter:
     blocks: list[Block] = [
         Lines("Instruments", tuple(f"{line.name}, {line.quantity}: {line.sure.words}" for line in instruments_register.lines(about.conn)))
@@ -385,5 +397,6 @@ CHAPTERS: tuple[Callable[[About], Chapter], ...] = (
     _left_alone,
     _open,
     _photographs,
+    _recordings,
     _how_it_was_measured,
 )

@@ -51,6 +51,27 @@ class TheTone(unittest.TestCase):
         with self.assertRaisesRegex(NoAnswer, "too little"):
             listener.level()
 
+    def test_what_was_filled_with_zeros_is_no_level(self) -> None:
+        """A gap anywhere, of any length, in blocks of any size: the level is that of the tone, or nothing is said of it."""
+        whole, rng = mixed(rate=48e3, tone=0.2, noise=0.002, seconds=1.0).samples, np.random.default_rng(1)
+        said = 0
+        for _ in range(300):
+            x = whole.copy()
+            begin, length = int(rng.integers(0, 47_000)), int(rng.integers(200, 20_000))
+            x[begin : begin + length] = 0.0
+            listener, at = Listener(rate_hz=48e3, tone_hz=400.0), 0
+            while at < len(x):
+                n = int(rng.integers(500, 6000))
+                listener.take(x[at : at + n])
+                at += n
+                try:
+                    level = listener.level()
+                except NoAnswer:
+                    continue
+                said += 1
+                self.assertAlmostEqual(level.tone_dbfs, dbfs(0.2), delta=0.2)
+        self.assertGreater(said, 1000)
+
     def test_what_averaging_takes_is_known(self) -> None:
         for every in (1, 2, 5, 12):
             t = np.arange(48000) / 48e3

@@ -6,6 +6,7 @@ from calm_needle.errors import OutOfRange
 from calm_needle.web.acting import act
 from calm_needle.web.asking import typed_form, whole, workshop
 from calm_needle.work.instruments import hearing
+from calm_needle.work.jobs import recordings
 
 screen = Blueprint("ears", __name__, url_prefix="/ears")
 
@@ -46,6 +47,17 @@ def led() -> Response:
     return make_response(redirect(url_for("ears.page", _anchor="led"), 303))
 
 
+@screen.post("/keep")
+def keep() -> Response:
+    """Keep the last seconds that were heard with a job."""
+    ears = workshop().equipment.ears
+    return act(
+        lambda conn: recordings.keep_heard(conn, ears, typed_form()),
+        then=lambda job_id: url_for("ears.page", kept=job_id, _anchor="keep"),
+        again=_render,
+    )
+
+
 @screen.post("/volts")
 def volts() -> Response:
     """What a voltmeter shows of what is heard now."""
@@ -67,12 +79,17 @@ def _number(name: str) -> float:
 
 def _render(*, typed: dict[str, str] | None = None, faults: dict[str, str] | None = None) -> str:
     equipment = workshop().equipment
+    with workshop().store() as conn:
+        jobs = recordings.jobs_to_keep_for(conn)
     return render_template(
         "ears/page.html",
         led=equipment.by_ear,
         known=sorted(equipment.ears.known.items()),
         practice=hearing.PRACTICE if equipment.practice else "",
         full_v=hearing.FULL_PEAK_V,
+        jobs=jobs,
+        lengths=recordings.LENGTHS_S,
+        kept=whole(request.args.get("kept")) if request.args.get("kept") else None,
         typed=typed or {},
         faults=faults or {},
     )
