@@ -1,5 +1,9 @@
 """A line to an instrument and back: the one thing every driver needs, and its VISA form."""
 
+from __future__ import annotations
+
+import contextlib
+import os
 import select
 import socket
 import threading
@@ -7,6 +11,7 @@ import time
 from collections.abc import Callable
 from typing import Any, Protocol, TypeVar
 
+from calm_needle.core.description import ENDS, Line
 from calm_needle.errors import InstrumentGone, InstrumentNonsense, InstrumentSilent, InstrumentSurplus
 
 TIMEOUT_MS = 1500  # for a whole answer, however it dribbles in
@@ -14,6 +19,7 @@ CONNECT_MS = 1000
 LONGEST_ANSWER = 65_536  # bytes: far more than any line of a meter
 LONGEST_BLOCK = 1_000_000
 CHUNK = 4096
+USUAL_LINE = Line()
 Reply = TypeVar("Reply")
 
 
@@ -42,11 +48,12 @@ class VisaTransport:
     not safe between threads. So answers on a raw socket are read here, with a deadline; other resources are read by VISA.
     """
 
-    def __init__(self, resource: str, *, name: str, timeout_ms: int = TIMEOUT_MS) -> None:
-        self.resource, self.name, self._timeout_ms = resource, name, timeout_ms
+    def __init__(self, resource: str, *, name: str, timeout_ms: int = TIMEOUT_MS, line: Line = USUAL_LINE) -> None:
+        self.resource, self.name, self._timeout_ms, self._line = resource, name, timeout_ms, line
+        self._end = ENDS[line.answers_end].encode()
         self._lock = threading.Lock()
         self._session: Any = None
-        self._socket: socket.socket | None = None
+        self._socket: _Wire | None = None
         self._left = b""  # what came behind the end of the last answer
 
     def write(self, line: str) -> None:
@@ -61,11 +68,22 @@ class VisaTransport:
         with self._lock:
             return self._talk(line, self._block)
 
+    def listen(self) -> str:
+        """Return the next whole line of an instrument that sends by itself; what lay there, and the rest of a line begun, is let go."""
+        with self._lock:
+            return self._talk("", self._next_line, says=False)
+
     def close(self) -> None:
         with self._lock:
             self._drop()
 
-    def _talk(self, line: str, answer: Callable[[str], Reply], *, asks: bool = True) -> Reply:
+    def _next_line(self, line: str) -> str:
+        with contextlib.suppress(InstrumentSurplus):
+            self._drain()
+        self._answer(line)
+        return self._answer(line)
+
+    def _talk(self, line: str, answer: Callable[[str], Reply], *, asks: bool = True, says: bool = True) -> Reply:
         import pyvisa  # 0.3 s: not before an instrument is really spoken to
 
         try:
@@ -73,9 +91,10 @@ class VisaTransport:
                 self._drop()
             if self._session is None:
                 self._open()
-            if asks:
-                self._drain()
-            self._session.write(line)
+            if says:
+                if asks:
+                    self._drain()
+                self._session.write(line)
             return answer(line)
         except pyvisa.errors.VisaIOError as fault:
             gone = self._session is None or self._peer_closed()
@@ -100,12 +119,12 @@ class VisaTransport:
         if wire is None:
             return str(self._session.read()).strip()
         deadline, got = time.monotonic() + self._timeout_ms / 1000.0, self._left
-        while b"\n" not in got:
+        while self._end not in got:
             if len(got) > LONGEST_ANSWER:
                 self._drop()
                 raise InstrumentNonsense(self.name, line, f"{got[:20].decode('ascii', 'replace')}… and over {LONGEST_ANSWER} bytes more")
             got += self._more(wire, deadline)
-        answer, _, self._left = got.partition(b"\n")
+        answer, _, self._left = got.partition(self._end)
         try:
             return answer.decode("ascii").strip()
         except UnicodeDecodeError:
@@ -139,7 +158,7 @@ class VisaTransport:
         self._left = got[end:].partition(b"\n")[2]
         return got[begin:end]
 
-    def _more(self, wire: socket.socket, deadline: float) -> bytes:
+    def _more(self, wire: _Wire, deadline: float) -> bytes:
         """Read some more. Raises TimeoutError at the deadline, ConnectionResetError where the peer has closed."""
         left_s = deadline - time.monotonic()
         if left_s <= 0 or not select.select([wire], [], [], left_s)[0]:
@@ -165,10 +184,13 @@ class VisaTransport:
 
     def _open(self) -> None:
         manager = _manager()
+        ends = {"read_termination": ENDS[self._line.answers_end], "write_termination": ENDS[self._line.ends]}
         self._session = manager.open_resource(
-            self.resource, open_timeout=CONNECT_MS, read_termination="\n", write_termination="\n", timeout=self._timeout_ms
+            self.resource, open_timeout=CONNECT_MS, timeout=self._timeout_ms, **ends, **_frame(self.resource, self._line)
         )
         inner = getattr(manager.visalib.sessions.get(self._session.session), "interface", None)
+        if _is_serial(self.resource) and hasattr(inner, "fileno") and os.name == "posix":
+            self._socket = _Serial(inner)
         if isinstance(inner, socket.socket):
             self._socket = inner
             inner.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
@@ -176,7 +198,7 @@ class VisaTransport:
                 raise ConnectionRefusedError(refused, "no connection")
 
     def _peer_closed(self) -> bool:
-        if self._socket is None:
+        if not isinstance(self._socket, socket.socket):
             return False
         try:
             readable = select.select([self._socket], [], [], 0)[0]
@@ -191,6 +213,42 @@ class VisaTransport:
                 session.close()
             except Exception:  # pyvisa-py raises what it likes when closing what is broken; it is dropped either way
                 return
+
+
+class _Wire(Protocol):
+    """What bytes are read from: a socket, or a serial line."""
+
+    def fileno(self) -> int: ...
+
+    def recv(self, size: int, /) -> bytes: ...
+
+
+class _Serial:
+    """A serial line, read as a socket is: with a deadline for the whole answer and a limit to its length."""
+
+    def __init__(self, port: Any) -> None:
+        self._port = port
+
+    def fileno(self) -> int:
+        return int(self._port.fileno())
+
+    def recv(self, size: int, /) -> bytes:
+        return os.read(self.fileno(), size)
+
+
+def _is_serial(resource: str) -> bool:
+    return resource.upper().startswith("ASRL")
+
+
+def _frame(resource: str, line: Line) -> dict[str, Any]:
+    """Speed and frame of a serial line, as VISA has them; nothing for any other."""
+    if not _is_serial(resource):
+        return {}
+    import pyvisa.constants as of_visa
+
+    parity = {"none": of_visa.Parity.none, "odd": of_visa.Parity.odd, "even": of_visa.Parity.even}[line.parity]
+    stop = {1: of_visa.StopBits.one, 2: of_visa.StopBits.two}[line.stop_bits]
+    return {"baud_rate": line.baud, "data_bits": line.data_bits, "parity": parity, "stop_bits": stop}
 
 
 _shared: Any = None

@@ -9,15 +9,27 @@ class InstrumentRow(NamedTuple):
     resource: str
     identity: str
     stand_in: int
+    description: str | None = None
 
 
-def put_instrument(conn: sqlite3.Connection, *, kind: str, resource: str, identity: str, stand_in: bool, at_utc: str) -> None:
-    """Keep where the instrument of a kind is found, in place of the one before."""
+def put_instrument(
+    conn: sqlite3.Connection, *, kind: str, resource: str, identity: str, stand_in: bool, at_utc: str, description: str | None = None
+) -> None:
+    """Keep where the instrument of a kind is found, and its description where it has one, in place of the one before."""
     conn.execute(
         """
-        INSERT INTO instrument (kind, resource, identity, stand_in, added_utc) VALUES (:kind, :resource, :identity, :stand_in, :at_utc)
-        ON CONFLICT (kind) DO UPDATE SET resource = :resource, identity = :identity, stand_in = :stand_in, added_utc = :at_utc""",
-        {"kind": kind, "resource": resource, "identity": identity, "stand_in": int(stand_in), "at_utc": at_utc},
+        INSERT INTO instrument (kind, resource, identity, stand_in, added_utc, description)
+        VALUES (:kind, :resource, :identity, :stand_in, :at_utc, :description)
+        ON CONFLICT (kind) DO UPDATE SET
+            resource = :resource, identity = :identity, stand_in = :stand_in, added_utc = :at_utc, description = :description""",
+        {
+            "kind": kind,
+            "resource": resource,
+            "identity": identity,
+            "stand_in": int(stand_in),
+            "at_utc": at_utc,
+            "description": description,
+        },
     )
 
 
@@ -28,7 +40,9 @@ def remove_instrument(conn: sqlite3.Connection, kind: str) -> None:
 
 def instruments(conn: sqlite3.Connection) -> list[InstrumentRow]:
     """Return the instruments in use."""
-    return [InstrumentRow(*row) for row in conn.execute("SELECT kind, resource, identity, stand_in FROM instrument ORDER BY id")]
+    return [
+        InstrumentRow(*row) for row in conn.execute("SELECT kind, resource, identity, stand_in, description FROM instrument ORDER BY id")
+    ]
 
 
 def setting(conn: sqlite3.Connection, key: str) -> str | None:

@@ -12,6 +12,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+from calm_needle.core.description import Description, parse_description, write_description
 from calm_needle.errors import StoreUnusable
 from calm_needle.store import bench as bench_store
 from calm_needle.store import db, own_dossiers, practice, runs, shelf
@@ -21,7 +22,7 @@ from calm_needle.work.bench.desk import Desk
 from calm_needle.work.clock import REAL, Pace, now_utc
 from calm_needle.work.folder_lock import FolderLock
 from calm_needle.work.instruments import hearing
-from calm_needle.work.instruments.equipment import Equipment, find_out
+from calm_needle.work.instruments.equipment import Equipment, find_out, try_out
 from calm_needle.work.instruments.live_bench import LiveBench
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.instruments.stand_ins import StandIns
@@ -179,7 +180,8 @@ class Workshop:
         """Use the instruments that were added by their VISA resource names."""
         with self.store() as conn:
             rows = bench_store.instruments(conn)
-        self.live.connect({r.kind: r.resource for r in rows})
+        described = {r.kind: parse_description(r.description.encode(), name=r.identity) for r in rows if r.description}
+        self.live.connect({r.kind: r.resource for r in rows}, described)
 
     def add_instrument(self, resource: str, *, said_to_be: str = "") -> tuple[str, str]:
         """Ask what is at a VISA resource name, and use it from now on. Raises InstrumentError in words.
@@ -193,6 +195,24 @@ class Workshop:
             if not self.uses_stand_ins():
                 self.connect_instruments()
         return kind, identity
+
+    def add_described(self, resource: str, description: Description) -> None:
+        """Use an instrument by its description, once all that it can be asked was read. Raises InstrumentError in words."""
+        identity = try_out(resource, description)
+        content = write_description(description).decode()
+        with self._lock:
+            with self.store() as conn:
+                bench_store.put_instrument(
+                    conn,
+                    kind=description.kind,
+                    resource=resource,
+                    identity=identity,
+                    stand_in=False,
+                    at_utc=now_utc(),
+                    description=content,
+                )
+            if not self.uses_stand_ins():
+                self.connect_instruments()
 
     def remove_instrument(self, kind: str) -> None:
         with self._lock:

@@ -5,17 +5,19 @@ and what a person asks of a meter. `lease` has the others stand aside meanwhile.
 """
 
 import threading
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from typing import Literal, NamedTuple, TypeVar, cast
 
+from calm_needle.bench.described import DescribedLink
 from calm_needle.bench.ears import Ears
 from calm_needle.bench.generator import Generator
 from calm_needle.bench.instrument import Instrument
 from calm_needle.bench.kinds import KINDS, LISTED, STATE_WORDS, identify
 from calm_needle.bench.practice_set import PracticeSet
-from calm_needle.bench.transport import VisaTransport
+from calm_needle.bench.transport import USUAL_LINE, VisaTransport
+from calm_needle.core.description import READS, Description, Line
 from calm_needle.core.dossier.model import Watched
 from calm_needle.core.procedure.set_up import Setting
 from calm_needle.core.quantities import Quantity
@@ -65,13 +67,23 @@ class Equipment:
 
     # Which there are.
 
-    def connect(self, resources: dict[str, str]) -> None:
-        """Use these instruments (kind to VISA resource) from now on. Two kinds at one resource share its link."""
+    def connect(self, resources: dict[str, str], descriptions: Mapping[str, Description] | None = None) -> None:
+        """Use these instruments (kind to VISA resource) from now on. Two kinds at one resource share its link.
+
+        descriptions: of those that are described instead of programmed, by kind.
+        """
+        described = descriptions or {}
         with self.lock:
             self.close()
             names = {resource: KINDS[kind].driver.name for kind, resource in reversed(resources.items()) if kind in KINDS}
-            self._links = {resource: VisaTransport(resource, name=name) for resource, name in names.items()}
-            self._drivers = {k: KINDS[k].driver(self._links[resource]) for k, resource in resources.items() if k in KINDS}
+            lines = {resources[k]: d.line for k, d in described.items() if k in resources}
+            self._links = {r: VisaTransport(r, name=name, line=lines.get(r, USUAL_LINE)) for r, name in names.items()}
+            self._drivers = {}
+            for kind, resource in resources.items():
+                link = self._links.get(resource)
+                if kind in KINDS and link:
+                    spoken = DescribedLink(link, described[kind]) if kind in described else link
+                    self._drivers[kind] = KINDS[kind].driver(spoken)
             if self._by_ear:
                 self._drivers[EARS] = self.ears
             self._states = {k: LinkState(k, "lost", "being connected") for k in self._live()}
@@ -262,6 +274,28 @@ def _stand(practice: PracticeSet, wanted: Sequence[Setting]) -> None:
                 practice.switch(str(value[0]), str(value[1]))
             case "watched" if value[2] in PROBED and value[3]:
                 practice.clip(PROBED[value[2]], value[3])
+
+
+def try_out(resource: str, description: Description) -> str:
+    """Return how an instrument calls itself by a description, once all that it can be asked was read. Raises InstrumentError."""
+    wire = VisaTransport(resource, name=description.name, line=description.line)
+    link = DescribedLink(wire, description)
+    try:
+        for quantity in READS[description.kind]:
+            if quantity.name in description.reads:
+                link.query(quantity.scpi)
+        return link.query("*IDN?")
+    finally:
+        link.close()
+
+
+def send_once(resource: str, line: Line, send: str) -> str:
+    """Return what an instrument answers to a line, as it is; what it sends by itself where there is none. Raises InstrumentError."""
+    wire = VisaTransport(resource, name="instrument", line=line)
+    try:
+        return wire.query(send) if send else wire.listen()
+    finally:
+        wire.close()
 
 
 def find_out(resource: str, *, said_to_be: str = "") -> tuple[str, str]:

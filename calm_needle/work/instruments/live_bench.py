@@ -14,6 +14,7 @@ from typing import NamedTuple, Protocol
 
 from calm_needle.bench.oscilloscope import Oscilloscope, Trace
 from calm_needle.bench.practice_set import Position, SetTruth
+from calm_needle.core.description import Description
 from calm_needle.core.dossier.model import Step
 from calm_needle.core.procedure.judge import Swing
 from calm_needle.core.procedure.kinds.table import KINDS
@@ -116,10 +117,10 @@ class LiveBench:
     def client(self) -> Client | None:
         return self._client
 
-    def connect(self, resources: dict[str, str]) -> None:
-        """Use these instruments (kind to VISA resource) from now on."""
+    def connect(self, resources: dict[str, str], descriptions: Mapping[str, Description] | None = None) -> None:
+        """Use these instruments (kind to VISA resource; some by their description) from now on."""
         with self.equipment.lock:
-            self.equipment.connect(resources)
+            self.equipment.connect(resources, descriptions)
             self._is_set, self._next_check_s = False, 0.0
             self._positions, self._turnable = {}, None
         self._wake.set()

@@ -1,12 +1,13 @@
 """Somebody who follows the advice of the bench page to the letter, and knows nothing else."""
 
+import contextlib
 import re
 
 from playwright.sync_api import expect
 
 from tests.browser.pages.bench_page import BenchPage
 
-MOST_PRESSES, MOST_AT_ONCE = 900, 40
+MOST_PRESSES, MOST_AT_ONCE, MOST_TRIES = 900, 40, 12
 PATIENCE = 40  # touches on the way through a crest, after which the hand goes slower
 FURTHER = (20, 60, 140)  # touches without anything, after which the other way is tried
 CLOSE_HZ = 700.0  # of a beat, from where the hand turns finely
@@ -145,16 +146,18 @@ class Apprentice:
 
     def _measure(self) -> None:
         """Let the pass-band be measured, the level set first where the page asks for it, and take it."""
-        bench = self.bench
+        bench, words = self.bench, self.bench.page.locator("[data-part=advice] p").first
         bench.wait_for_reading_after(0)
-        for _ in range(4):
+        for _ in range(MOST_TRIES):
             bench.wait_for_reading_after(bench.reading_id + 6)
-            if bench.main_act != "Set the level":
+            if "Measured." in bench.advice:
                 break
-            bench.press("Enter")
-            expect(bench.page.locator("footer .btn-main")).not_to_contain_text("Set the level")
-        assert bench.main_act == "Measure the pass-band", bench.main_act
-        bench.press("Enter")
-        expect(bench.page.locator("[data-part=advice] p").first).to_contain_text("Measured.", timeout=60_000)
+            if bench.main_act in ("Set the level", "Measure the pass-band"):
+                # What the key does is what the button says at that moment: the level may have come right, or wrong, since the look.
+                bench.press("Enter")
+            with contextlib.suppress(AssertionError):
+                expect(words).to_contain_text("Measuring", timeout=2_000)
+                expect(words).not_to_contain_text("Measuring", timeout=120_000)
+        expect(words).to_contain_text("Measured.")
         expect(bench.page.locator("footer .btn-main")).to_contain_text("Take it and go on")
         bench.press("Enter")

@@ -1,10 +1,12 @@
 """The instruments: which, where, how they are; the stand-ins plugged in and unplugged."""
 
-from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
+from flask import Blueprint, Response, jsonify, make_response, redirect, render_template, request, url_for
 
-from calm_needle.errors import InstrumentError
+from calm_needle.core.description import READS, write_description
+from calm_needle.errors import FieldsRefused, InstrumentError
 from calm_needle.web.acting import act
 from calm_needle.web.asking import typed_form, workshop
+from calm_needle.work.instruments import describing
 from calm_needle.work.instruments.equipment import KINDS, LISTED, STATE_WORDS
 from calm_needle.work.verification import instruments_register as register
 
@@ -26,6 +28,65 @@ def add() -> Response:
     except InstrumentError as fault:
         return make_response(_render(typed=resource, fault=str(fault)), 422)
     return _back()
+
+
+@screen.get("/describe")
+def describe() -> str:
+    """Describe an instrument of a kind; one that is in use, with what it is described by."""
+    kind = request.args.get("kind", "")
+    kind = kind if kind in READS else next(iter(READS))
+    row = next((r for r in workshop().instruments() if r.kind == kind and r.description), None)
+    typed = (
+        describing.bring((row.description or "").encode(), name=row.identity) | {"resource": row.resource}
+        if row
+        else describing.usual(kind)
+    )
+    return _describe(typed=typed)
+
+
+@screen.post("/describe")
+def keep_description() -> Response:
+    shop = workshop()
+    return act(
+        lambda _: describing.keep(shop, typed_form()),
+        then=lambda _: url_for("instruments.page", _anchor="own"),
+        again=_describe,
+    )
+
+
+@screen.post("/describe/file")
+def bring_description() -> Response:
+    """Fill the fields from a description that somebody gave."""
+    file = request.files.get("file")
+    content, name = (file.read(), (file.filename or "file")[:80]) if file else (b"", "file")
+    try:
+        return make_response(_describe(typed=describing.bring(content, name=name)))
+    except FieldsRefused as refused:
+        return make_response(_describe(typed=describing.usual(request.form.get("kind", "")), faults=dict(refused.faults)), 422)
+
+
+@screen.post("/describe/take")
+def take_description() -> Response:
+    """The description that stands in the fields, as a file."""
+    try:
+        description = describing.from_fields(typed_form())
+    except FieldsRefused as refused:
+        return make_response(_describe(typed=typed_form(), faults=dict(refused.faults)), 422)
+    name = "".join(c if c.isalnum() and c.isascii() else "-" for c in description.name.lower())
+    headers = {"Content-Disposition": f'attachment; filename="{name}.instrument.json"'}
+    return Response(write_description(description), mimetype="application/json", headers=headers)
+
+
+@screen.post("/describe/ask")
+def ask_described() -> Response:
+    """What the instrument answers just now, as it is."""
+    return jsonify(answer=describing.ask_once(typed_form(), request.form.get("quantity", "")))
+
+
+@screen.post("/describe/find")
+def find_described() -> Response:
+    """What the fields find in an answer."""
+    return jsonify(describing.find(typed_form(), request.form.get("quantity", ""), request.form.get("answer", ""))._asdict())
 
 
 @screen.post("/register/<instrument>/<quantity>")
@@ -61,6 +122,20 @@ def stand_ins() -> Response:
 
 def _back() -> Response:
     return make_response(redirect(url_for("instruments.page"), 303))
+
+
+def _describe(*, typed: dict[str, str], faults: dict[str, str] | None = None) -> str:
+    kind = typed.get("kind", "")
+    kind = kind if kind in READS else next(iter(READS))
+    return render_template(
+        "instruments/describe.html",
+        kind=kind,
+        names={k: KINDS[k].name for k in READS},
+        parts=describing.parts(kind),
+        choices=describing.CHOICES,
+        typed=typed,
+        faults=faults or {},
+    )
 
 
 def _render(*, typed: str | dict[str, str] = "", fault: str = "", checked: str = "", faults: dict[str, str] | None = None) -> str:
