@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, NamedTuple
 from calm_needle.bench.instrument import Instrument
 from calm_needle.core.lazy import Lazy
 from calm_needle.core.physics.heard import Beat, Heard
-from calm_needle.core.physics.listening import LEVEL_S, Level, Listener
+from calm_needle.core.physics.listening import HEARD_S, LEVEL_S, Level, Listener
 from calm_needle.errors import EarsClosed, EarsUnsure, NoAnswer, OutOfRange
 
 if TYPE_CHECKING:
@@ -191,6 +191,17 @@ class Ears(Instrument):
             if full is None:
                 raise EarsUnsure("The ears know no volts yet. Compare them with a voltmeter once, on their page.")
             return float(full * 10.0 ** (self._level().tone_dbfs / 20.0))
+
+    def hertz(self) -> float:
+        """Measure the pitch of a beat (Hz) in the last half second; 0 where none stands out of the hiss, as at zero beat."""
+        with self._lock:
+            self._more.wait_for(lambda: self._open().seconds >= HEARD_S, PATIENCE_S)
+            try:
+                return self._open().beat(seconds=HEARD_S).pitch_hz
+            except NoAnswer as fault:
+                if self._open().seconds >= HEARD_S:
+                    return 0.0
+                raise EarsUnsure(f"The ears hear no beat yet: {str(fault).removeprefix('ears: ')}") from fault
 
     # Within; the lock is held.
 

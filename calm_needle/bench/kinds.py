@@ -52,7 +52,7 @@ KINDS: dict[str, InstrumentKind] = {
         InstrumentKind("oscilloscope", "Oscilloscope", "scope", Oscilloscope, "SWE:TIME?", reads={"Vpp": Oscilloscope.peak_to_peak}),
         InstrumentKind("ac-millivoltmeter", "A.c. millivoltmeter", "meter", Millivoltmeter, "MEAS:VOLT:AC?",
                        reads={"V": Millivoltmeter.volts}, live=True),
-        InstrumentKind("ears", "Ears", "ears", Ears, reads={"V": Ears.volts, "dB": Ears.decibels}, live=True, hears=True),
+        InstrumentKind("ears", "Ears", "ears", Ears, reads={"V": Ears.volts, "dB": Ears.decibels, "Hz": Ears.hertz}, live=True, hears=True),
         InstrumentKind("counter", "Counter", "counter", Counter, "MEAS:FREQ?", reads={"Hz": Counter.hertz}),
     )
 }  # fmt: skip

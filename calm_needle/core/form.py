@@ -10,7 +10,7 @@ from calm_needle.errors import NotUnderstood
 LONGEST = 400
 OPEN_WORDS = ("open", "ol", "o.l.", "inf", "∞")
 OPEN = float("inf")
-MAY_BE_NEGATIVE = ("dB", "%", "°C", "turn")
+MAY_BE_NEGATIVE = ("dB", "%", "°C", "turn", "ppm")
 
 
 @dataclass(frozen=True)

@@ -75,6 +75,18 @@ class TheMeterAtTheOutput(OfTheEars):
         assert read
         self.assertEqual(read.quantity.unit, "dB")  # another input was never compared
 
+    def test_a_beat_is_counted_wherever_the_papers_count_it_and_nothing_else_is(self) -> None:
+        equipment, ears = self.equipment()
+        equipment.listen(True)
+        self.sound(ears, tone_hz=212.6, seconds=1.0)
+        read = equipment.read(Watched("beat", "Hz", "across the loudspeaker, counted", instrument="counter", point="speaker"))
+        assert read
+        self.assertAlmostEqual(read.quantity.value, 212.6, delta=0.3)
+        self.assertGreater(read.ago_s, 0.0)
+        self.assertIsNone(equipment.meter(Watched("frequency", "Hz", "near the oscillator")))  # no ear hears that
+        self.sound(ears, tone=0.0, noise=0.01, seconds=1.0)
+        self.assertEqual(ears.hertz(), 0.0)
+
     def test_what_is_old_is_not_read_and_comes_back_by_itself(self) -> None:
         equipment, ears = self.equipment()
         equipment.connect({})

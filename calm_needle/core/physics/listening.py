@@ -116,9 +116,9 @@ class Listener:
         """Return all that is in the last half second. Raises NoAnswer as heard.hear() does, and before so much was heard."""
         return hear(recording=Recording(self.rate_hz, self._last(HEARD_S), "ears"), tone_hz=self.tone_hz, mains_hz=mains_hz)
 
-    def beat(self) -> Beat:
-        """Return the pitch of the beat in the last two seconds, or of what there is of them. Raises NoAnswer where none stands out."""
-        slow, every = self._slower(self._last(min(BEAT_S, max(LEVEL_S, self.seconds))))
+    def beat(self, *, seconds: float = BEAT_S) -> Beat:
+        """Return the pitch of the beat in the last seconds, or in what there is of them. Raises NoAnswer where none stands out."""
+        slow, every = self._slower(self._last(min(seconds, max(LEVEL_S, self.seconds))))
         return beat(recording=Recording(self.rate_hz / every, slow, "ears"))
 
     def recording(self) -> Recording:

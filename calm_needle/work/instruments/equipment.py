@@ -30,8 +30,9 @@ LinkStateName = Literal["absent", "ready", "lost", "silent", "odd"]
 LEVEL_SLACK, FREQUENCY_SLACK_HZ = 0.01, 1.0
 HEARD_LATER_S = 0.35  # a block in the browser, one on its way, and the fifth of a second over which a tone is fitted
 NO_METER = "There is no {} on this bench. Add it on the instruments’ page, or read it by eye and type what it shows."
-# Instruments that look at a test point, and the probe of the practice set that is theirs.
 EARS = "ears"
+AUDIBLE = ("beat",)  # quantities that are heard at the output, wherever else a probe may find them
+# Instruments that look at a test point, and the probe of the practice set that is theirs.
 PROBED = {"counter": "counter", "oscilloscope": "oscilloscope1"}
 Driver = TypeVar("Driver", bound=Instrument)
 
@@ -46,10 +47,11 @@ class LinkState:
 
 
 class Read(NamedTuple):
-    """What was read, and by which instrument."""
+    """What was read, and by which instrument; how long ago it was so (s)."""
 
     quantity: Quantity
     instrument: str
+    ago_s: float = 0.0
 
 
 class Equipment:
@@ -144,8 +146,8 @@ class Equipment:
     def meter(self, watched: Watched | None) -> tuple[Instrument, str] | None:
         """Return the instrument that reads what a step watches, and its kind: the one that the dossier names, or any that can."""
         unit = watched.unit if watched and watched.unit != "dB" else "V"
-        probes = bool(watched and watched.point)
-        fitting = [k for k in self._drivers if unit in KINDS[k].reads and not (probes and KINDS[k].hears)]
+        heard = watched is None or (watched.quantity in AUDIBLE if unit == "Hz" else not watched.point)
+        fitting = [k for k in self._drivers if unit in KINDS[k].reads and (heard or not KINDS[k].hears)]
         if not fitting:
             return None
         wanted = watched.instrument if watched else ""
@@ -214,7 +216,8 @@ class Equipment:
         instrument, kind = found
         unit = instrument.unit(watched.unit if watched and watched.unit in KINDS[kind].reads else "V")
         with self.lock:
-            return Read(Quantity(KINDS[kind].reads[unit](instrument), unit), instrument.name)
+            ago_s = HEARD_LATER_S if KINDS[kind].hears else 0.0
+            return Read(Quantity(KINDS[kind].reads[unit](instrument), unit), instrument.name, ago_s)
 
     def greet(self) -> list[str]:
         """Take up what was lost, and return the kinds that have come back. Raises the first InstrumentError of those that have not.

@@ -3,13 +3,15 @@
 import json
 import math
 import sqlite3
-from typing import Any
+from typing import Any, NamedTuple
 
 from calm_needle.bench.ears import BROWSERS_OWN, TONE_HZ, Ears, Source, Told
+from calm_needle.core.physics.beat_side import LEAST_HZ, BeatAgainst, beat_against
 from calm_needle.core.physics.listening import FASTEST_HZ, SLOWEST_HZ
 from calm_needle.core.quantities import format_db, format_si, parse_si
-from calm_needle.errors import FieldsRefused, InstrumentError, NotUnderstood, OutOfRange
+from calm_needle.errors import FieldsRefused, InstrumentError, NoAnswer, NotUnderstood, OutOfRange
 from calm_needle.store import bench as bench_store
+from calm_needle.work.clock import now_utc
 from calm_needle.work.instruments.equipment import Equipment
 from calm_needle.work.instruments.live_bench import LiveBench
 
@@ -83,6 +85,76 @@ def remember(conn: sqlite3.Connection, ears: Ears) -> None:
     """Give the ears the comparisons that were kept, input by input; what a practice set's loudspeaker gives is known."""
     kept = bench_store.setting(conn, SETTING)
     ears.known = (json.loads(kept) if kept else {}) | {PRACTICE: FULL_PEAK_V / math.sqrt(2.0)}
+
+
+class Sided(NamedTuple):
+    """Where something runs by its beat with a carrier, that in words, and as the fields of a check of it in the register."""
+
+    found: BeatAgainst
+    words: str
+    check: dict[str, str]
+
+
+class Counted(NamedTuple):
+    """A beat that was counted on the page: its pitch (Hz) and how sure it is (Hz)."""
+
+    pitch_hz: float
+    sure_hz: float
+
+    @property
+    def words(self) -> str:
+        """The pitch as it is shown."""
+        return f"{self.pitch_hz:.1f} Hz ± {self.sure_hz:.1f} Hz"
+
+
+def count(ears: Ears) -> Counted:
+    """Count the beat that is heard now. Raises FieldsRefused in words where none is."""
+    try:
+        heard = ears.told().beat
+    except InstrumentError as fault:
+        raise FieldsRefused({"beat": str(fault)}) from None
+    if heard is None:
+        raise FieldsRefused({"beat": "No beat stands out of the hiss. Bring the two nearer together, or make them louder."})
+    return Counted(heard.pitch_hz, max(heard.sure_hz, LEAST_HZ))
+
+
+def against_carrier(ears: Ears, form: dict[str, str]) -> Sided:
+    """Count the beat once more after what makes it was raised a little, and return on which side of a known carrier it runs, and where.
+
+    form: the carrier's frequency (known), how well it is known (within), what was counted before (pitch, sure). Raises FieldsRefused.
+    """
+    faults, values = {}, {}
+    for name, usual in (("known", None), ("within", 0.0), ("pitch", None), ("sure", LEAST_HZ)):
+        try:
+            text = form.get(name, "").strip()
+            values[name] = usual if not text and usual is not None else parse_si(text, unit="Hz")
+        except NotUnderstood as fault:
+            faults[name if name in ("known", "within") else "beat"] = str(fault)
+    if faults:
+        raise FieldsRefused(faults)
+    now = count(ears)
+    try:
+        found = beat_against(
+            known_hz=values["known"],
+            pitch_hz=values["pitch"],
+            raised_pitch_hz=now.pitch_hz,
+            sure_hz=math.hypot(values["sure"], now.sure_hz),
+            known_within_hz=values["within"],
+        )
+    except (NoAnswer, OutOfRange) as fault:
+        raise FieldsRefused({"beat": str(fault).removeprefix("beat: ")}) from None
+    ppm, sure = format_si(found.apart_ppm, unit="ppm", digits=3, signed=True), format_si(found.uncertainty_hz, unit="Hz", digits=2)
+    words = (
+        f"Yours runs {found.side} the carrier: at {format_si(found.own_hz, unit='Hz', digits=9)}, "
+        f"{format_si(found.apart_hz, unit='Hz', digits=5, signed=True)} from it ({ppm}), sure to {sure}."
+    )
+    check = {
+        "checked_on": now_utc()[:10],
+        "against": f"{form.get('name', '').strip()[:60] or 'a carrier'}, {format_si(values['known'], unit='Hz', digits=7)}",
+        "found_off": f"{found.apart_ppm:.3g} ppm",
+        "uncertainty": f"{1e6 * found.uncertainty_hz / values['known']:.2g} ppm",
+    }
+    return Sided(found, words, check)
 
 
 def loudspeaker(equipment: Equipment, *, samples: int, rate_hz: float) -> bytes:

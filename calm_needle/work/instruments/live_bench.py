@@ -9,6 +9,7 @@ import contextlib
 import logging
 import threading
 import time
+from collections import deque
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple, Protocol
 
@@ -30,6 +31,7 @@ SETTLE_S = 0.6  # six times a meter's averaging: what is left of a step of 6 dB 
 SWEEP_SETTLE_S = 0.4  # between neighbouring points of a sweep the step is smaller
 SWEEP_READINGS = 3
 HEARD_AGAIN_S = 5.0
+REMEMBERED = 200  # moves of the hand
 RANGES_V = tuple(m * 10.0**e for e in range(-2, 3) for m in (1.0, 2.0, 5.0))  # of an oscilloscope, the whole height
 WIDEST_V, LEAST_HIGH_V, ROOM, LOOKS = 400.0, 1e-3, 1.25, 2
 TRUTH_S = 0.3  # how long a page waits for a practice set that is being worked
@@ -85,6 +87,7 @@ class LiveBench:
         self._set_mark = self._step_mark = 0  # the newest reading when the generator stood right, when the meter was in step
         self._next_check_s = 0.0
         self._positions: dict[str, Position] = {}
+        self._moved: deque[tuple[float, str, Position]] = deque(maxlen=REMEMBERED)  # when, which, where to
         self._turnable: tuple[str, ...] | None = None  # the adjusters that the practice set has, once asked
         self._sweep: tuple[str, float, Swing] | None = None
         self._sweep_done: float | None = None
@@ -166,6 +169,7 @@ class LiveBench:
             if adjuster not in self._adjusters():
                 raise FieldsRefused({"turns": "The practice set cannot turn that adjuster yet; type what is read, or leave the step out."})
             position = self._positions[adjuster] = practice.turn(adjuster, turns)
+            self._moved.append((time.monotonic(), adjuster, position))
         self._wake.set()
         return position
 
@@ -260,6 +264,8 @@ class LiveBench:
         if read is None:
             client.publish()  # nothing here can read it; time goes by all the same
             return RETRY_EVERY_S
+        if read.ago_s:
+            positions = self._stood(positions, ago_s=read.ago_s)
         client.take_reading(read.quantity, positions, wanted, instrument=read.instrument)
         return READ_EVERY_S
 
@@ -365,7 +371,13 @@ class LiveBench:
         for adjuster in here:
             if adjuster not in self._positions:
                 self._positions[adjuster] = practice.position(adjuster)
+                self._moved.append((0.0, adjuster, self._positions[adjuster]))
         return {a: self._positions[a] for a in here}
+
+    def _stood(self, now: Mapping[str, Position], *, ago_s: float) -> dict[str, Position]:
+        """Where adjusters stood when what is read now was so: what is heard is some time on its way, and a hand does not wait for it."""
+        then_s = time.monotonic() - ago_s
+        return {a: next((p for at_s, name, p in reversed(self._moved) if name == a and at_s <= then_s), now[a]) for a in now}
 
     def _adjusters(self) -> tuple[str, ...]:
         assert self.equipment.practice is not None

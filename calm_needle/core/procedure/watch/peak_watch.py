@@ -642,6 +642,8 @@ class PeakWatch:
 
     def _slips(self, base: Verdict) -> bool:
         """Whether the tool turns one way while little happens."""
+        if base.turned is None and self._crossed:
+            return False  # it has answered; a hand that comes back slowly is careful
         little = max(SLIPS_DB, 1.2 * (base.span_db or 0.0))
         if self._sparse:
             seen = len(self._stretch.blocks)

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
 
 from calm_needle.core.lazy import Lazy
-from calm_needle.core.physics import drift, frequency, modulation
+from calm_needle.core.physics import beat_side, drift, frequency, modulation
 from calm_needle.core.pictures import Curves, Line, Mark, Picture, Place, Scale
 from calm_needle.core.reckon.calculator import Calculator, Key, Result
 
@@ -43,6 +43,12 @@ def _window_picture(inputs: Values, results: Values) -> Picture:
         Place(inputs["nominal_hz"], "nominal"),
     ]
     return Scale("The clear window", "Hz", places, band=(inputs["lower_hz"], inputs["upper_hz"]), digits=7)
+
+
+def _beat_picture(inputs: Values, results: Values) -> Picture:
+    places = [Place(inputs["known_hz"], "carrier", "limit"), Place(results["own_hz"], "yours", "wanted")]
+    unsure = results["uncertainty_hz"]
+    return Scale("The carrier and yours", "Hz", places, band=(results["own_hz"] - unsure, results["own_hz"] + unsure), digits=8)
 
 
 def _drift_picture(inputs: Values, results: Values) -> Picture:
@@ -163,6 +169,34 @@ CALCULATORS = (
         ("({lower_hz} + {upper_hz}) / 2 = {centre_hz}", "less {nominal_hz} = {error_hz}", "half a step of {step_hz} = {uncertainty_hz}"),
         ("Same signal, same ear, same kind of badness on both sides.",),
         _window_picture,
+    ),
+    Calculator(
+        "beat",
+        "Beat with a known carrier",
+        "frequency and modulation",
+        "on which side of a known carrier something runs, and where, by the pitch of their beat",
+        (
+            Key("known_hz", "Hz", "The carrier is at", "909 kHz", sensible=ANY_HZ),
+            Key("pitch_hz", "Hz", "Pitch of the beat", "212.6", zero=True),
+            Key("raised_pitch_hz", "Hz", "Pitch after yours was raised a little", "230.1", zero=True),
+            Key("sure_hz", "Hz", "Both pitches sure to ±", "0.1", optional=True),
+            Key("known_within_hz", "Hz", "Carrier known within ±", "10", optional=True),
+        ),
+        beat_side.beat_against,
+        (
+            Result("own_hz", "Yours runs at", "Hz", 9),
+            Result("apart_hz", "From the carrier", "Hz", 5, signed=True),
+            Result("apart_ppm", "that is", "ppm", 4, signed=True),
+            Result("uncertainty_hz", "Sure to ±", "Hz", 3),
+            Result("side", "Side"),
+        ),
+        "Yours runs {side} the carrier, at {own_hz}: {apart_hz} from it, {apart_ppm}, sure to {uncertainty_hz}.",
+        ("raised, the pitch went from {pitch_hz} to {raised_pitch_hz}: yours runs {side}", "{known_hz} and {apart_hz} = {own_hz}"),
+        (
+            "Raise yours by less than the pitch: beyond zero beat the pitch rises again, on the other side.",
+            "A broadcast carrier is as sure as its station keeps it; what somebody says of it is as sure as that.",
+        ),
+        _beat_picture,
     ),
     Calculator(
         "drift",

@@ -57,7 +57,7 @@
         });
         const told = await answer.json();
         if (!stream) return;
-        if (!answer.ok) { say(told.message || words('gone'), 'stop'); return; }
+        if (!answer.ok) { say(told.words || words('gone'), 'stop'); return; }
         say(told.words, told.state);
         point(told.at_dbfs);
         show(told.figures);
@@ -106,6 +106,38 @@
       await list();
     } catch (fault) { stop(fault.name); }
   };
+
+  // A beat, counted before and after what makes it was raised a little.
+  const beat = ask('beat'), of = (name) => beat.querySelector(`[data-${name}]`), field = (name) => beat.querySelector(`[name=${name}]`);
+  let counted = null;
+  const tell = async (address, more = {}) => {
+    const body = new URLSearchParams({ name: field('name').value, known: field('known').value, within: field('within').value, ...more });
+    const answer = await fetch(address, { method: 'POST', body, headers: { Accept: 'application/json', 'X-CSRFToken': csrf } });
+    const told = await answer.json();
+    of('beat-said').textContent = told.words;
+    return answer.ok ? told : null;
+  };
+  of('count-now').addEventListener('click', async () => {
+    counted = await tell(beat.dataset.count);
+    of('counted').textContent = counted?.words ?? '';
+    if (counted) of('beat-said').textContent = '';
+    of('count-again').hidden = !counted;
+    of('check').hidden = true;
+  });
+  of('count-again').addEventListener('click', async () => {
+    const told = await tell(beat.dataset.side, { pitch: counted.pitch, sure: counted.sure });
+    of('check').hidden = !told;
+    for (const old of of('check').querySelectorAll('[data-of-check]')) old.remove();
+    for (const [name, value] of Object.entries(told?.check ?? {})) {
+      const hidden = Object.assign(document.createElement('input'), { type: 'hidden', name, value });
+      hidden.dataset.ofCheck = '';
+      of('check').append(hidden);
+    }
+  });
+  field('name').addEventListener('input', () => {
+    const known = [...beat.querySelectorAll('option')].find((o) => o.value === field('name').value);
+    if (known) { field('known').value = `${known.dataset.hz} Hz`; field('within').value = `${known.dataset.within} Hz`; }
+  });
 
   button.addEventListener('click', () => (stream ? stop('stopped') : listen()));
   inputs.addEventListener('change', () => { if (stream) { stop('stopped'); listen(); } });

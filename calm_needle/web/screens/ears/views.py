@@ -7,6 +7,7 @@ from calm_needle.web.acting import act
 from calm_needle.web.asking import typed_form, whole, workshop
 from calm_needle.work.instruments import hearing
 from calm_needle.work.jobs import recordings
+from calm_needle.work.jobs.carriers import known_carriers
 
 screen = Blueprint("ears", __name__, url_prefix="/ears")
 
@@ -47,6 +48,20 @@ def led() -> Response:
     return make_response(redirect(url_for("ears.page", _anchor="led"), 303))
 
 
+@screen.post("/count")
+def count() -> Response:
+    """The pitch of the beat that is heard now."""
+    counted = hearing.count(workshop().equipment.ears)
+    return jsonify(pitch=repr(counted.pitch_hz), sure=repr(counted.sure_hz), words=counted.words)
+
+
+@screen.post("/side")
+def side() -> Response:
+    """On which side of a known carrier it runs, by the pitch after it was raised a little; and what goes into the register of it."""
+    sided = hearing.against_carrier(workshop().equipment.ears, typed_form())
+    return jsonify(words=sided.words, check=sided.check)
+
+
 @screen.post("/keep")
 def keep() -> Response:
     """Keep the last seconds that were heard with a job."""
@@ -80,7 +95,7 @@ def _number(name: str) -> float:
 def _render(*, typed: dict[str, str] | None = None, faults: dict[str, str] | None = None) -> str:
     equipment = workshop().equipment
     with workshop().store() as conn:
-        jobs = recordings.jobs_to_keep_for(conn)
+        jobs, carriers = recordings.jobs_to_keep_for(conn), known_carriers(conn)
     return render_template(
         "ears/page.html",
         led=equipment.by_ear,
@@ -88,6 +103,7 @@ def _render(*, typed: dict[str, str] | None = None, faults: dict[str, str] | Non
         practice=hearing.PRACTICE if equipment.practice else "",
         full_v=hearing.FULL_PEAK_V,
         jobs=jobs,
+        carriers=carriers,
         lengths=recordings.LENGTHS_S,
         kept=whole(request.args.get("kept")) if request.args.get("kept") else None,
         typed=typed or {},

@@ -20,7 +20,7 @@
         mark.className = 'rounded bg-marigold-ground px-1 text-ink';
         mark.textContent = found.number;
         said.append(found.before, mark, found.behind, ` is ${found.means}`);
-      } else said.append(found.words ?? found.message ?? '');
+      } else said.append(found.words ?? '');
     };
     const find = async () => {
       const mine = ++asked;
@@ -32,7 +32,7 @@
       e.target.disabled = true;
       try {
         const told = await send(form.dataset.ask, name);
-        if (told.answer === undefined) { asked++; show({ words: told.words ?? told.message }); } else { answer.value = told.answer; await find(); }
+        if (told.answer === undefined) { asked++; show({ words: told.words }); } else { answer.value = told.answer; await find(); }
       } finally { e.target.disabled = false; }
     });
     part.addEventListener('input', find);

@@ -12,7 +12,7 @@
         try {
           const answer = await fetch(`${this.from}?${about}`, { method: 'POST', headers: { Accept: 'application/json', 'X-CSRFToken': this.csrf } });
           if (this.node !== node) return;
-          if (!answer.ok) { this.close(); this.lost((await answer.json()).message); return; }
+          if (!answer.ok) { this.close(); this.lost((await answer.json()).words); return; }
           const volts = await answer.arrayBuffer();
           node.port.postMessage(volts, [volts]);
         } catch { if (this.node === node) { this.close(); this.lost(''); } }
