@@ -15,4 +15,4 @@ class TheHalvern(WholeJob):
             read_by = {row[0] for row in conn.execute("SELECT DISTINCT instrument FROM reading WHERE run_id = (SELECT max(id) FROM run)")}
         self.assertEqual(read_by, {"ears"})
         expect(self.page.get_by_text("dB at equal generator level")).to_be_visible()
-        expect(self.page.get_by_text("Wax was cleared from the lower core of IFT1.")).to_be_visible()
+        expect(self.page.get_by_text("Wax was cleared from the lower core of IFT1.").first).to_be_visible()

@@ -56,6 +56,17 @@ def _turn(tried: Sequence[Tried], definition: Definition, level_v: float, found:
     return Advice("live", "onward", f"{told}: {format_db(move_db)} dB, to {_level(level_v)}.", evidence)
 
 
+def now(apart_db: float, definition: Definition) -> Advice:
+    """Return what is said to a hand at the attenuator while it turns: how far apart it is now, and which way, by how much."""
+    move_db = (definition.apart_db - apart_db) / definition.slope[0]
+    said = f"{format_db(apart_db)} dB now, {definition.apart_db:g} dB wanted"
+    if abs(move_db) <= KNOWN_DB:
+        return Advice("good", "crest", "Here: read it.", said)
+    way, amount = ("more" if move_db > 0.0 else "less"), abs(move_db)
+    how = "A hair" if amount < LITTLE_DB else "A little" if amount < MUCH_DB else ""
+    return Advice("live", "onward", f"{how} {way}." if how else f"{way.capitalize()}.", said)
+
+
 def _here(found: Found) -> Advice:
     evidence = f"By {found.near} readings near it, ± {2.0 * found.sigma_db:.1f} dB by the search alone."
     return Advice("good", "crest", f"Here: {_level(found.level_v)}.", evidence)

@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 from calm_needle.core.dossier.fit import set_card
 from calm_needle.core.procedure.phases import PHASES
-from calm_needle.store import runs
+from calm_needle.store import photographs, runs
 from calm_needle.store.shelf import JobRow
 from calm_needle.work.jobs import pick_up
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier, phases_of
@@ -34,6 +34,7 @@ class JobBar:
     run_id: int | None
     open_ends: int
     card: list[str]  # what one keeps in the head of the set
+    photographs: tuple[tuple[int, str], ...]  # what may be laid beside a page, the newest first: number and what it shows
 
 
 def job_bar(conn: sqlite3.Connection, job_id: int) -> JobBar:
@@ -48,7 +49,9 @@ def job_bar(conn: sqlite3.Connection, job_id: int) -> JobBar:
     power = power_of(conn, job_id)
     running = next((p.run_id for p in phases if p.run_id), None)
     said = "off" if power.state == "stopped" else power.state
-    return JobBar(job, said, power.since, phases, running, pick_up.open_ends(conn, job), set_card(model_of_dossier(conn, job.dossier_id)))
+    open_ends, card = pick_up.open_ends(conn, job), set_card(model_of_dossier(conn, job.dossier_id))
+    pictures = tuple((p.id, p.caption) for p in reversed(photographs.photographs_of_job(conn, job_id)))
+    return JobBar(job, said, power.since, phases, running, open_ends, card, pictures)
 
 
 def job_of_run(conn: sqlite3.Connection, run_id: int) -> int | None:

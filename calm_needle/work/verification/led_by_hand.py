@@ -9,10 +9,12 @@ from typing import Any
 from calm_needle.bench.ears import Ears
 from calm_needle.core.dossier.model import Band
 from calm_needle.core.physics.levels import gain_db
+from calm_needle.core.procedure.advice import Advice
 from calm_needle.core.quantities import Quantity, format_si, parse_reading, parse_si
 from calm_needle.core.soundness.repairs import UNDER_THE_IRON
 from calm_needle.core.verification.definitions import DEFINITIONS, Definition, heard_apart_db
 from calm_needle.core.verification.led_by_hand import STATES, Led, led
+from calm_needle.core.verification.led_by_hand import now as say_now
 from calm_needle.core.verification.level_for_ratio import Tried
 from calm_needle.errors import FieldsRefused, InstrumentError, NotFound, NotUnderstood
 from calm_needle.store import led_searches as store
@@ -166,6 +168,16 @@ def add(conn: sqlite3.Connection, job_id: int, search_id: int, form: dict[str, s
     apart = _apart_db(conn, job_id, search, read)
     shown = "; ".join(f"{a.label} {form[a.name].strip()[:30]}" for a in search.asks)
     return store.add_try(conn, search_id=search_id, level_v=level_v, apart_db=apart, shown=shown, at_utc=now_utc())
+
+
+def now(conn: sqlite3.Connection, job_id: int, search_id: int, ears: Ears) -> Advice | None:
+    """Return what is said to the hand at the attenuator by what is heard now; None where nobody listens. Raises NotFound."""
+    search = view(conn, job_id, search_id)
+    try:
+        apart = heard_apart_db(search.definition, ears.hear()) if ears.open else None
+    except InstrumentError as fault:
+        return Advice("watch", "eye", "Nothing that tells anything is heard.", str(fault))
+    return None if apart is None else say_now(apart, search.definition)
 
 
 def take_back(conn: sqlite3.Connection, job_id: int, search_id: int) -> None:

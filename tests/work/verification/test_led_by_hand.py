@@ -49,6 +49,21 @@ class LedByHand(OfAJob):
             self.assertLess(abs(20.0 * math.log10(search.led.found.level_v / NEEDS_V)), 0.7, by)
             self.assertEqual({t.shown for t in search.tries}, {"by ear"})
 
+    def test_while_the_attenuator_is_turned_it_is_said_which_way_by_what_is_heard(self) -> None:
+        search_id = self.begin("sinad")
+        said = []
+        for sinad_db in (30.0, 15.5, 13.0, 12.0, 10.5, 3.0):
+            ears, count = Ears(clock=lambda: 0.0), 0
+            noise = 0.2 / math.sqrt(2.0) / math.sqrt(10.0 ** (sinad_db / 10.0) - 1.0)
+            for block in np.array_split(np.clip(mixed(rate=44.1e3, noise=noise, seed=5).samples, -1.0, 1.0), 20):
+                ears.take((block * 32767.0).astype("<i2").tobytes(), source=Source("line", 44.1e3), number=count)
+                count += len(block)
+            now = led_by_hand.now(self.conn, TYPED, search_id, ears)
+            assert now
+            said.append(now.sentence)
+        self.assertEqual(said, ["Less.", "A little less.", "A hair less.", "Here: read it.", "A hair more.", "More."])
+        self.assertIsNone(led_by_hand.now(self.conn, TYPED, search_id, Ears()))
+
     def test_by_ear_only_while_a_page_listens_and_only_what_one_listening_tells(self) -> None:
         quieting, sinad = self.begin("quieting"), self.begin("sinad")
         for search_id, ears in ((quieting, Ears()), (sinad, Ears()), (sinad, None)):

@@ -645,11 +645,11 @@ class PeakWatch:
         if base.turned is None and self._crossed:
             return False  # it has answered; a hand that comes back slowly is careful
         little = max(SLIPS_DB, 1.2 * (base.span_db or 0.0))
+        if base.turned is not None:  # whoever counts them needs no guess, however seldom it is read
+            return base.turned >= SLIPS_TURNS and base.moved_db < max(little, SLIPS_DB_PER_TURN * base.turned)
         if self._sparse:
             seen = len(self._stretch.blocks)
             return seen >= SLIPS_TYPED and base.moved_db < max(little, SLIPS_DB_PER_READING * seen)
-        if base.turned is not None:
-            return base.turned >= SLIPS_TURNS and base.moved_db < max(little, SLIPS_DB_PER_TURN * base.turned)
         return base.turned_s >= SLIPS_S and base.moved_db < max(little, SLIPS_DB_PER_S * base.turned_s)
 
     def _to_best(self, now: Block) -> float | None:

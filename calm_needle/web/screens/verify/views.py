@@ -6,7 +6,7 @@ from functools import partial
 from typing import Any
 from urllib.parse import quote
 
-from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
+from flask import Blueprint, Response, jsonify, make_response, redirect, render_template, request, url_for
 
 from calm_needle.core.verification.definitions import DEFINITIONS
 from calm_needle.core.verification.measures import MEASURES
@@ -85,6 +85,15 @@ def search(job_id: int, search_id: int) -> str:
 def add_try(job_id: int, search_id: int) -> Response:
     ears = workshop().equipment.ears
     return _in_search(job_id, search_id, lambda conn: led_by_hand.add(conn, job_id, search_id, typed_form(), ears))
+
+
+@screen.get("/search/<int:search_id>/now")
+def heard_now(job_id: int, search_id: int) -> Response:
+    """What is said to the hand at the attenuator by what is heard just now."""
+    ears = workshop().equipment.ears
+    with workshop().store() as conn:
+        said = led_by_hand.now(conn, job_id, search_id, ears)
+    return jsonify({"sentence": said.sentence, "evidence": said.evidence, "tone": said.tone} if said else {})
 
 
 @screen.post("/search/<int:search_id>/back")
