@@ -7,12 +7,13 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PIL import Image, ImageDraw
-from playwright.sync_api import Page
+from playwright.sync_api import Page, expect
 
 from tests.browser.pages.bench_page import BenchPage
 from tests.browser.pages.start_page import StartPage, sweep
 from tests.support.browser import LiveServer, close_shared_browser, new_page
 from tests.support.to_certificate import verify_every_band
+from tests.support.whole_job import listen_to_the_practice_set
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
 IF_JOB = re.compile("20318")
@@ -29,12 +30,15 @@ def job(page: Page) -> None:
     open_job(page, IF_JOB)
 
 
-def dossier(page: Page) -> None:
-    page.goto("/models/halvern-6b")
-
-
 def instruments(page: Page) -> None:
     page.goto("/instruments")
+
+
+def ears(page: Page) -> None:
+    """The practice set is heard, while the bench stands at its first core."""
+    BenchPage.at_first_core(page)
+    listen_to_the_practice_set(page)
+    expect(page.locator("[data-figure=beat]")).to_have_text(re.compile(r"\d"))
 
 
 def bench_set_up(page: Page) -> None:
@@ -215,8 +219,8 @@ def job_record(page: Page) -> None:
 VIEWS: tuple[Callable[[Page], None], ...] = (
     shelf,
     job,
-    dossier,
     instruments,
+    ears,
     bench_set_up,
     bench_past_the_crest,
     record,

@@ -5,7 +5,7 @@ The demo world's older jobs are made this way, so every reading in them comes fr
 
 import random
 from datetime import UTC, datetime, timedelta
-from typing import NamedTuple
+from typing import NamedTuple, Protocol
 
 from calm_needle.core.dossier.model import SetUp
 from calm_needle.core.procedure.judge import Standing, swing_for
@@ -41,12 +41,20 @@ class MadeUpClock:
         self._text = to_text(self._now)
 
 
+class OutputMeter(Protocol):
+    """What reads the output: a millivoltmeter, or ears."""
+
+    def volts(self) -> float: ...
+
+    def reset(self) -> None: ...
+
+
 class _Bench(NamedTuple):
     """What a rehearsal works with."""
 
     book: RunBook
     receiver: PracticeReceiver
-    meter: Millivoltmeter
+    meter: OutputMeter
     counter: FrequencyCounter
     clock: MadeUpClock
     seed: int
@@ -66,9 +74,10 @@ def rehearse(
     seed: int,
     turns_known: bool = True,
     manner: Manner = MANNERS["average"],
+    meter: OutputMeter | None = None,
 ) -> None:
-    """Lead the run to its end by the program's own advice. The book must have been opened with this clock."""
-    meter = Millivoltmeter(receiver, seed=receiver.seed, clock=lambda: seconds(clock()))
+    """Lead the run to its end by the program's own advice. The book must be opened with this clock. meter: in place of the stand-in."""
+    meter = meter or Millivoltmeter(receiver, seed=receiver.seed, clock=lambda: seconds(clock()))
     bench = _Bench(book, receiver, meter, FrequencyCounter(receiver, seed=receiver.seed), clock, seed, turns_known, manner)
     while book.state.stage != "finished":
         match book.state.stage:
