@@ -5,12 +5,15 @@ And a strip that is aligned by the sound of the practice set alone, and how old 
 
 import itertools
 import math
+import tempfile
 import time
 from concurrent.futures import ProcessPoolExecutor
 from datetime import UTC, datetime
 from importlib import resources
+from pathlib import Path
 
 import numpy as np
+from playwright.sync_api import Page
 
 from calm_needle.bench.ears import Ears, Source
 from calm_needle.core.physics.heard import beat, hear
@@ -24,6 +27,7 @@ from calm_needle.work.bench.run_book import RunBook, begin_run
 from calm_needle.work.clock import seconds
 from calm_needle.work.jobs import shelf as shelf_work
 from tests.browser.pages.bench_page import BenchPage
+from tests.browser.test_ears import made, page_that_hears
 from tests.support.browser import LiveServer, close_shared_browser, new_page
 from tests.support.whole_job import listen_to_the_practice_set
 
@@ -187,19 +191,33 @@ TAPPED = """
 
 
 def sample_to_needle() -> str:
-    """Blocks of the practice set's sound, from the moment when the last sample was heard to that when the pointer stands for it."""
-    live, errors = LiveServer(), []  # type: ignore[var-annotated]
-    try:
-        page = new_page(live.url, errors=errors)
-        BenchPage.at_first_core(page)
-        ears = page.context.new_page()
-        ears.add_init_script(TAPPED)
-        listen_to_the_practice_set(ears)
-        ears.wait_for_function("() => window.ages.length >= 400", timeout=60_000)
-        ages = sorted(ears.evaluate("() => window.ages"))
-    finally:
-        live.close()
-        close_shared_browser()
-    oldest = [a + 1000.0 * BLOCK_S for a in ages]
-    middle, p95 = oldest[len(oldest) // 2], oldest[int(0.95 * len(oldest))]
-    return f"oldest sample of a block to the pointer: median {middle:.0f} ms, p95 {p95:.0f} ms of {len(ages)} blocks (<= 150)"
+    """Blocks of a made microphone's sound, from when their first sample was heard to when the pointer stands for it; the bench at rest, and
+    the same of the practice set's loudspeaker while the bench reads."""
+    with tempfile.TemporaryDirectory() as folder:
+        live = LiveServer()
+        try:
+            file, _ = made(Path(folder), tone=0.2)
+            with page_that_hears(live, file) as ears:
+                ears.add_init_script(TAPPED)
+                ears.reload()
+                ears.get_by_role("button", name="Listen").click()
+                alone = _ages(ears)
+            page = new_page(live.url, errors=[])
+            BenchPage.at_first_core(page)
+            beside = page.context.new_page()
+            beside.add_init_script(TAPPED)
+            listen_to_the_practice_set(beside)
+            together = _ages(beside)
+        finally:
+            live.close()
+            close_shared_browser()
+    return f"oldest sample of a block to the pointer, a microphone: {_spread(alone)} (<= 150); the practice set while the bench reads: {_spread(together)}"
+
+
+def _ages(page: Page) -> list[float]:
+    page.wait_for_function("() => window.ages.length >= 400", timeout=60_000)
+    return sorted(1000.0 * BLOCK_S + float(a) for a in page.evaluate("() => window.ages"))
+
+
+def _spread(ages: list[float]) -> str:
+    return f"median {ages[len(ages) // 2]:.0f} ms, p95 {ages[int(0.95 * len(ages))]:.0f} ms of {len(ages)} blocks"

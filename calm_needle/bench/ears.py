@@ -23,6 +23,7 @@ else:
     np = Lazy("numpy")
 
 TONE_HZ = 400.0
+ANOTHER = "Another page listens already. Stop it there, and this one is heard."
 KEPT_S = 30.0  # of what comes in
 PATIENCE_S = 0.6  # for as long as it takes to hear a level again after a gap
 FRESH_S = 1.0  # after which what was heard is no longer taken for what is there now
@@ -77,7 +78,7 @@ class Ears(Instrument):
         self._more = threading.Condition(self._lock)
         self._listener: Listener | None = None
         self._source: Source | None = None
-        self._last_s, self._next = -math.inf, 0
+        self._last_s, self._next, self._page = -math.inf, 0, ""
         self._due_hear_s = self._due_beat_s = 0.0
         self._heard: Heard | None = None
         self._beat: Beat | None = None
@@ -92,16 +93,20 @@ class Ears(Instrument):
 
     # Of the page.
 
-    def take(self, block: bytes, *, source: Source, number: int, tone_hz: float | None = TONE_HZ) -> Told:
+    def take(self, block: bytes, *, source: Source, number: int, tone_hz: float | None = TONE_HZ, page: str = "") -> Told:
         """Get a block of 16-bit samples, little-endian, one channel; return what is known now. Raises OutOfRange for what is no block.
 
-        number: how many samples of that input came before it; where some are missing, it begins anew.
+        number: how many samples of that input came before it; where some are missing, it begins anew. page: which page sends it; while one
+        listens, another is told so and nothing of it is taken.
         """
         if len(block) % 2 or not 0 < len(block) <= LONGEST_BLOCK:
             raise OutOfRange("samples", shown=f"{len(block)} bytes", wanted=f"2 to {LONGEST_BLOCK}, an even number")
         with self._lock:
             now_s = self._clock()
             fresh = now_s - self._last_s <= FRESH_S
+            if fresh and page != self._page:
+                return Told(None, None, None, ANOTHER, None)
+            self._page = page
             if self._listener is None or not fresh or source != self._source or tone_hz != self._listener.tone_hz:
                 self._listener = Listener(rate_hz=source.rate_hz, tone_hz=tone_hz)
                 self._source, self._heard, self._beat, self._why = source, None, None, ""
@@ -149,6 +154,14 @@ class Ears(Instrument):
                 raise EarsUnsure("Too little was heard yet to keep. Listen for a few seconds more.")
             return Lately(samples, self._source.rate_hz, self._source.label, listener.tone_hz)
 
+    def beat(self) -> Beat | None:
+        """Measure the beat in the last two seconds, as they are now; None where none stands out. Raises EarsClosed."""
+        with self._lock:
+            try:
+                return self._open().beat()
+            except NoAnswer:
+                return None
+
     def compare(self, volts: float) -> float:
         """Control what is told in volts: by a voltmeter's reading (V r.m.s.) of what is heard now. Return the volts at full scale."""
         with self._lock:
@@ -187,10 +200,12 @@ class Ears(Instrument):
     def volts(self) -> float:
         """Measure the tone in volts r.m.s., by the comparison with a voltmeter."""
         with self._lock:
-            full = self.volts_at_full_scale
-            if full is None:
-                raise EarsUnsure("The ears know no volts yet. Compare them with a voltmeter once, on their page.")
-            return float(full * 10.0 ** (self._level().tone_dbfs / 20.0))
+            return float(self._full_v() * 10.0 ** (self._level().tone_dbfs / 20.0))
+
+    def all_volts(self) -> float:
+        """Measure all that is heard, tone, hum and hiss together, in volts r.m.s., as a millivoltmeter reads it."""
+        with self._lock:
+            return float(self._full_v() * 10.0 ** (self._level().total_dbfs / 20.0))
 
     def hertz(self) -> float:
         """Measure the pitch of a beat (Hz) in the last half second; 0 where none stands out of the hiss, as at zero beat."""
@@ -209,6 +224,12 @@ class Ears(Instrument):
         if self._listener is None or self._clock() - self._last_s > FRESH_S:
             raise EarsClosed
         return self._listener
+
+    def _full_v(self) -> float:
+        full = self.volts_at_full_scale
+        if full is None:
+            raise EarsUnsure("The ears know no volts yet. Compare them with a voltmeter once, on their page.")
+        return full
 
     def _level(self) -> Level:
         # A sound that stops for an instant and goes on is no event: what comes next tells the level.

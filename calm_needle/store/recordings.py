@@ -109,3 +109,9 @@ def reading(conn: sqlite3.Connection, reading_id: int) -> tuple[float, str, floa
     """Return what a reading was: value, unit, generator's frequency (Hz) and level (V)."""
     row = conn.execute("SELECT value, unit, generator_hz, generator_v FROM reading WHERE id = :id", {"id": reading_id}).fetchone()
     return float(row[0]), str(row[1]), row[2], row[3]
+
+
+def job_of_newest_run(conn: sqlite3.Connection) -> int | None:
+    """Return the job whose run was begun last, or None before there was any."""
+    row = conn.execute("SELECT job_id FROM run ORDER BY id DESC LIMIT 1").fetchone()
+    return int(row[0]) if row else None

@@ -11,6 +11,7 @@ from calm_needle.bench.multimeter import Multimeter
 from calm_needle.core.dossier.model import Watched
 from calm_needle.errors import EarsClosed, EarsUnsure, InstrumentGone, OutOfRange
 from calm_needle.work.instruments.equipment import Equipment
+from calm_needle.work.instruments.meters import Meters
 from tests.core.physics.test_heard import mixed
 
 OUTPUT = Watched("audio volts", "V", "at the output")
@@ -102,6 +103,28 @@ class TheMeterAtTheOutput(OfTheEars):
         for ask in (ears.decibels, ears.in_step, ears.told, ears.hear):
             with self.assertRaises(EarsClosed):
                 ask()
+
+    def test_what_a_sounding_reads_of_the_output_is_all_that_is_there_and_not_the_tone_alone(self) -> None:
+        equipment, ears = self.equipment()
+        meters = Meters(equipment)
+        self.assertIsNone(meters.heard())
+        equipment.listen(True)
+        self.sound(ears)
+        with self.assertRaisesRegex(EarsUnsure, "know no volts"):
+            meters.output_v()
+        ears.compare(1.0)
+        self.sound(ears, tone=0.0, noise=0.2 / math.sqrt(2.0))  # the modulation off: hiss alone, as loud as the tone was
+        self.assertAlmostEqual(20.0 * math.log10(meters.output_v()), 0.0, delta=0.5)
+
+    def test_one_page_listens_at_a_time(self) -> None:
+        ears = Ears(clock=self.clock)
+        self.sound(ears)
+        block = (mixed(rate=16e3, tone=0.01).samples[:800] * 32767.0).astype("<i2").tobytes()
+        told = ears.take(block, source=Source("another", 16e3), number=0, page="two")
+        self.assertIn("Another page listens already", told.why)
+        self.assertAlmostEqual(ears.decibels(), 20.0 * math.log10(0.2), delta=0.05)
+        self.now_s += FRESH_S + 0.1
+        self.assertNotIn("Another", ears.take(block, source=Source("another", 16e3), number=0, page="two").why)
 
     def test_clipping_silence_and_a_gap_are_no_readings(self) -> None:
         ears = Ears(clock=self.clock)

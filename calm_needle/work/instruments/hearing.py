@@ -27,17 +27,25 @@ LOUD, TOO_QUIET = "The input is too loud, and clips: turn its level down.", "The
 
 
 def take(
-    ears: Ears, block: bytes, *, label: str, rate_hz: float, number: int, processed: str = "", tone_hz: float | None = TONE_HZ
+    ears: Ears,
+    block: bytes,
+    *,
+    label: str,
+    rate_hz: float,
+    number: int,
+    processed: str = "",
+    tone_hz: float | None = TONE_HZ,
+    page: str = "",
 ) -> dict[str, Any]:
     """Take a block that a page sent, and return what to show. number: how many samples of that input came before it. processed: what the
-    browser does to the sound all the same, by its names.
+    browser does to the sound all the same, by its names. page: which page it is.
 
     Raises OutOfRange for what is no block, no rate or no tone of sound.
     """
     own = tuple(words for name, words in BROWSERS_OWN.items() if name in processed.split(","))
     source = Source(" ".join(label.split())[:LONGEST_LABEL], rate_hz, own)
     wanted = tone_hz if tone_hz and LOWEST_TONE_HZ <= tone_hz <= HIGHEST_TONE_HZ else None
-    return shown(ears.take(block, source=source, number=number, tone_hz=wanted))
+    return shown(ears.take(block, source=source, number=number, tone_hz=wanted, page=page[:LONGEST_LABEL]))
 
 
 def shown(told: Told) -> dict[str, Any]:
@@ -108,9 +116,9 @@ class Counted(NamedTuple):
 
 
 def count(ears: Ears) -> Counted:
-    """Count the beat that is heard now. Raises FieldsRefused in words where none is."""
+    """Count the beat of the last two seconds. Raises FieldsRefused in words where none is."""
     try:
-        heard = ears.told().beat
+        heard = ears.beat()
     except InstrumentError as fault:
         raise FieldsRefused({"beat": str(fault)}) from None
     if heard is None:

@@ -14,6 +14,8 @@ from calm_needle.bench.multimeter import Multimeter
 from calm_needle.bench.oscilloscope import Oscilloscope
 from calm_needle.bench.practice_set import PracticeSet
 from calm_needle.core.dossier.model import Watched
+from calm_needle.core.physics.heard import Heard
+from calm_needle.core.physics.listening import HEARD_S
 from calm_needle.errors import FieldsRefused
 from calm_needle.work.instruments.equipment import NO_METER, Equipment
 
@@ -55,11 +57,20 @@ class Meters:
         return self._equipment.of(Generator)
 
     def output_v(self) -> float:
-        """Measure the alternating volts at the loudspeaker."""
+        """Measure the alternating volts at the loudspeaker, all that stands there: of what is heard, too."""
+        if self._equipment.by_ear:
+            return self._equipment.ears.all_volts()
         read = self._equipment.read(OUTPUT)
         if read is None:
             raise FieldsRefused({"value": NO_METER.format("a.c. millivoltmeter")})
         return read.quantity.value
+
+    def heard(self) -> Heard | None:
+        """Measure all that is heard, where the ears are the meter; None where they are not."""
+        if not self._equipment.by_ear:
+            return None
+        self.rest(HEARD_S)  # what was heard before the last setting is out of it then
+        return self._equipment.ears.hear()
 
     @property
     def counter(self) -> Counter:

@@ -119,7 +119,9 @@ def _sinad_db(meters: Meters, generator: Generator, asked: Asked) -> float:
 
 
 def _tone(meters: Meters, asked: Asked) -> tuple[float, float]:
-    """SINAD (dB) and distortion (%) of what stands at the output."""
+    """SINAD (dB) and distortion (%) of what stands at the output: of what is heard, where the ears are the meter."""
+    if (heard := meters.heard()) is not None:
+        return heard.sinad_db, heard.distortion_percent
     scope, output_v = meters.oscilloscope, _settled(meters)
     if meters.practice and asked.output_point:
         meters.practice.clip("oscilloscope1", asked.output_point)

@@ -205,8 +205,10 @@ def in_parts(samples: bytes, *, rate_hz: float) -> list[str]:
 
 
 def jobs_to_keep_for(conn: sqlite3.Connection) -> list[tuple[int, str]]:
-    """Return the jobs that a recording may be kept with, the newest first, each with what it is called."""
-    return [(j.id, f"{j.id}: {j.model_name} no. {j.serial}") for j in shelf.newest_jobs(conn, limit=MOST_LISTED)]
+    """Return the jobs that a recording may be kept with, each with what it is called: that of the newest run first, then the newest."""
+    jobs, in_hand = shelf.newest_jobs(conn, limit=MOST_LISTED), store.job_of_newest_run(conn)
+    jobs.sort(key=lambda j: j.id != in_hand)
+    return [(j.id, f"{j.id}: {j.model_name} no. {j.serial}") for j in jobs]
 
 
 def view(conn: sqlite3.Connection, job_id: int, *, one: int | None = None, two: int | None = None) -> RecordingsView:

@@ -4,10 +4,11 @@
   const csrf = document.querySelector('meta[name=csrf-token]').content;
   const ask = (name) => page.querySelector(`[data-${name}]`);
   const inputs = ask('inputs'), button = ask('listen'), said = ask('said'), pointer = ask('pointer'), tone = ask('tone');
-  const OWN = ['autoGainControl', 'noiseSuppression', 'echoCancellation'], KEPT = 'ears-input', ON = 'ears-on', MOST_WAITING = 8;
-  const PRACTICE = 'practice set';
+  const OWN = ['autoGainControl', 'noiseSuppression', 'echoCancellation'], KEPT = 'ears-input', ON = 'ears-on', WHICH = 'ears-page', MOST_WAITING = 8;
+  const PRACTICE = 'practice set', PAGE = sessionStorage.getItem(WHICH) ?? String(Math.random()), COUNTED_MS = 2_200;
   let stream = null, context = null, sending = false, first = 0, practice = null;
   const blocks = [];
+  sessionStorage.setItem(WHICH, PAGE); // a form that is sent loads the page anew: it is the same then
 
   const words = (name) => page.querySelector(`template[data-when="${name}"]`)?.innerHTML.trim();
   const say = (text, state) => { said.textContent = text; page.dataset.state = state; };
@@ -49,6 +50,7 @@
       while (stream && blocks.length) {
         const { about } = stream, all = new Blob(blocks);
         about.set('number', first);
+        about.set('page', PAGE);
         about.set('tone', tone.value.trim());
         first += all.size / 2;
         blocks.length = 0;
@@ -111,6 +113,8 @@
   const beat = ask('beat'), of = (name) => beat.querySelector(`[data-${name}]`), field = (name) => beat.querySelector(`[name=${name}]`);
   let counted = null;
   const tell = async (address, more = {}) => {
+    of('beat-said').textContent = beat.dataset.counting; // what it was before it was moved is out of what is counted then
+    await new Promise((done) => { setTimeout(done, COUNTED_MS); });
     const body = new URLSearchParams({ name: field('name').value, known: field('known').value, within: field('within').value, ...more });
     const answer = await fetch(address, { method: 'POST', body, headers: { Accept: 'application/json', 'X-CSRFToken': csrf } });
     const told = await answer.json();

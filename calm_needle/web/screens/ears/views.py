@@ -28,6 +28,7 @@ def samples() -> Response:
         rate_hz=_number("rate"),
         number=whole(said.get("number")),
         processed=said.get("processed", ""),
+        page=said.get("page", ""),
         tone_hz=_number("tone") if said.get("tone") else None,
     )
     return jsonify(heard)
