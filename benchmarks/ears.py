@@ -211,7 +211,8 @@ def sample_to_needle() -> str:
         finally:
             live.close()
             close_shared_browser()
-    return f"oldest sample of a block to the pointer, a microphone: {_spread(alone)} (<= 150); the practice set while the bench reads: {_spread(together)}"
+    words = "oldest sample of a block to the pointer, a microphone"
+    return f"{words}: {_spread(alone)} (<= 150); the practice set while the bench reads: {_spread(together)}"
 
 
 def _ages(page: Page) -> list[float]:
