@@ -26,6 +26,7 @@ TONE_HZ = 400.0
 ANOTHER = "Another page listens already. Stop it there, and this one is heard."
 KEPT_S = 30.0  # of what comes in
 PATIENCE_S = 0.6  # for as long as it takes to hear a level again after a gap
+LOUDEST_OF_S, HUM_BELOW_DB = 20.0, 20.0
 FRESH_S = 1.0  # after which what was heard is no longer taken for what is there now
 HEAR_EVERY_S, BEAT_EVERY_S = 1.5, 1.5
 LONGEST_BLOCK = 192_000  # bytes: half a second at the fastest rate
@@ -84,6 +85,7 @@ class Ears(Instrument):
         self._beat: Beat | None = None
         self._why = ""
         self._lately = bytearray()
+        self._beats: list[tuple[float, float]] = []  # when, and how loud
         self.known: dict[str, float] = {}  # by the input's label: volts r.m.s. of a sine at full scale, as a voltmeter showed
 
     @property
@@ -208,15 +210,24 @@ class Ears(Instrument):
             return float(self._full_v() * 10.0 ** (self._level().total_dbfs / 20.0))
 
     def hertz(self) -> float:
-        """Measure the pitch of a beat (Hz) in the last half second; 0 where none stands out of the hiss, as at zero beat."""
+        """Measure the pitch of a beat (Hz) in the last half second; 0 where none stands out of the hiss, as at zero beat.
+
+        What is left there then is hum: a harmonic of the mains far below the loudest beat of late is none.
+        """
         with self._lock:
             self._more.wait_for(lambda: self._open().seconds >= HEARD_S, PATIENCE_S)
             try:
-                return self._open().beat(seconds=HEARD_S).pitch_hz
+                found = self._open().beat(seconds=HEARD_S)
             except NoAnswer as fault:
                 if self._open().seconds >= HEARD_S:
                     return 0.0
                 raise EarsUnsure(f"The ears hear no beat yet: {str(fault).removeprefix('ears: ')}") from fault
+            now_s = self._clock()
+            lately = [(at_s, dbfs) for at_s, dbfs in self._beats if now_s - at_s <= LOUDEST_OF_S]
+            if found.may_be_hum and any(dbfs > found.level_dbfs + HUM_BELOW_DB for _, dbfs in lately):
+                return 0.0
+            self._beats = [*lately, (now_s, found.level_dbfs)]
+            return found.pitch_hz
 
     # Within; the lock is held.
 

@@ -10,9 +10,12 @@ from calm_needle.bench.generator import Generator
 from calm_needle.bench.multimeter import Multimeter
 from calm_needle.core.dossier.model import Watched
 from calm_needle.errors import EarsClosed, EarsUnsure, InstrumentGone, OutOfRange
+from calm_needle.sim.receiver.loudspeaker import Loudspeaker
+from calm_needle.sim.receiver.practice import Input, PracticeReceiver
 from calm_needle.work.instruments.equipment import Equipment
 from calm_needle.work.instruments.meters import Meters
 from tests.core.physics.test_heard import mixed
+from tests.support import dossiers
 
 OUTPUT = Watched("audio volts", "V", "at the output")
 LINE = Source("line", 16e3)
@@ -115,6 +118,27 @@ class TheMeterAtTheOutput(OfTheEars):
         ears.compare(1.0)
         self.sound(ears, tone=0.0, noise=0.2 / math.sqrt(2.0))  # the modulation off: hiss alone, as loud as the tone was
         self.assertAlmostEqual(20.0 * math.log10(meters.output_v()), 0.0, delta=0.5)
+
+    def test_a_beat_is_followed_through_zero_and_hum_is_not_taken_for_it(self) -> None:
+        """The Corvane's beat oscillator turned through the carrier, heard at its loudspeaker, with hum beside it."""
+        set_ = PracticeReceiver(dossiers.model("corvane-r-40"), seed=4, misalign="none", clock=self.clock)
+        set_.lead = next(s.set_up.goes_in for g in set_.model.groups for s in g.steps if s.kind == "zero_beat")
+        set_.stand(switches={"detector": "product"})
+        loudspeaker, ears, source, count = Loudspeaker(set_, seed=4), Ears(clock=self.clock), Source("practice", 16e3), 0
+        hum = 0.002 * np.sin(2.0 * math.pi * 100.0 * np.arange(800 * 600) / 16e3)
+        heard = []
+        for off_hz in (900.0, 500.0, 240.0, 0.0, -240.0, -500.0):
+            set_.feed = Input(set_.model.if_hz + off_hz, 1e-3, 0.0)
+            for _ in range(16):
+                volts = loudspeaker.sound(samples=800, rate_hz=16e3)
+                x = np.clip(0.25 * volts + hum[count : count + 800], -1.0, 1.0)
+                ears.take((x * 32767.0).astype("<i2").tobytes(), source=source, number=count)
+                count += 800
+                self.now_s += 0.05
+            heard.append(ears.hertz())
+        zero = set_.audio().tone_hz + off_hz  # where its oscillator stands, off the intermediate frequency
+        for found, off_hz in zip(heard, (900.0, 500.0, 240.0, 0.0, -240.0, -500.0), strict=True):
+            self.assertAlmostEqual(found, abs(off_hz - zero) if abs(off_hz - zero) > 20.0 else 0.0, delta=2.0)
 
     def test_one_page_listens_at_a_time(self) -> None:
         ears = Ears(clock=self.clock)

@@ -27,6 +27,7 @@ MOST_SAMPLES = 500_000  # ten seconds at 48 kHz: what is longer is judged by its
 LEAST_S = 0.1
 QUIET_DBFS = -60.0  # below it, an input of 16 bits tells little of what it hears
 APART_PERIODS = 1.5  # of the record, by which a hum must be off the tone to be told from it
+HUM_WITHIN_HZ = 1.0
 SPREAD = 3.0  # standard deviations of a beat's pitch that are stated
 
 
@@ -47,10 +48,16 @@ class Heard(NamedTuple):
 
 
 class Beat(NamedTuple):
-    """The pitch of a beat (Hz), and three standard deviations of it (Hz)."""
+    """The pitch of a beat (Hz), three standard deviations of it (Hz), and its level (decibels re a sine at full scale)."""
 
     pitch_hz: float
     sure_hz: float
+    level_dbfs: float
+
+    @property
+    def may_be_hum(self) -> bool:
+        """Whether a harmonic of the mains lies there, of 50 or of 60 Hz."""
+        return any(abs(self.pitch_hz - k * mains) < HUM_WITHIN_HZ for mains in (50.0, 60.0) for k in range(1, 5))
 
 
 def hear(*, recording: Recording, tone_hz: float | None = None, mains_hz: float = 50.0) -> Heard:
@@ -107,7 +114,7 @@ def beat(*, recording: Recording, low_hz: float = 20.0, high_hz: float = 3000.0)
         raise NoAnswer("file: no beat stands out of the hiss. Bring the two nearer together, or make them louder.")
     tone = fit_sine(samples=x, rate_hz=rate_hz, start_hz=at * rate_hz / n)
     variance = 24.0 * tone.residual**2 / max(tone.amplitude**2 * n * (float(n) ** 2 - 1.0), 1e-30)
-    return Beat(tone.frequency_hz, SPREAD * math.sqrt(variance) * rate_hz / (2.0 * math.pi))
+    return Beat(tone.frequency_hz, SPREAD * math.sqrt(variance) * rate_hz / (2.0 * math.pi), _db(tone.amplitude))
 
 
 STANDS_OUT = 8.0  # times the median line

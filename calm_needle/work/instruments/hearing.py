@@ -150,7 +150,8 @@ def against_carrier(ears: Ears, form: dict[str, str]) -> Sided:
             known_within_hz=values["within"],
         )
     except (NoAnswer, OutOfRange) as fault:
-        raise FieldsRefused({"beat": str(fault).removeprefix("beat: ")}) from None
+        said = str(fault).removeprefix("beat: ")
+        raise FieldsRefused({"beat": said[:1].upper() + said[1:]}) from None
     ppm, sure = format_si(found.apart_ppm, unit="ppm", digits=3, signed=True), format_si(found.uncertainty_hz, unit="Hz", digits=2)
     words = (
         f"Yours runs {found.side} the carrier: at {format_si(found.own_hz, unit='Hz', digits=9)}, "
