@@ -24,7 +24,7 @@ class WholeJob(BrowserTest):
         # The level came right by itself between the look and the key, which then takes; the page asks whether that is meant.
         return ("409 (CONFLICT)",)
 
-    def align(self, serial: str, *, if_hz: float, blind: int, by_ear: bool = False) -> Apprentice:
+    def align(self, serial: str, *, if_hz: float, blind: int, by_ear: bool = False, rounds: int = 9) -> Apprentice:
         bench = BenchPage.begin(self.page, serial)
         bench.wait_for_links()
         if by_ear:
@@ -34,7 +34,7 @@ class WholeJob(BrowserTest):
             bench.wait_for_link("ears", "ready")
             self.page.bring_to_front()
         apprentice = Apprentice(bench)
-        apprentice.go_through(blind=blind)
+        apprentice.go_through(blind=blind, rounds=rounds)
         truth = self.live.workshop.live.truth()
         assert truth is not None
         self.assertLess(abs(truth.peak_hz - if_hz), FAR_HZ)

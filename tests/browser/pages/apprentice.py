@@ -36,15 +36,18 @@ class Apprentice:
         self.rounds = self.told_way = 0
         self.looked: list[str] = []  # the traces that were to be looked at, as paths
 
-    def go_through(self, *, blind: int = 0) -> None:
-        """Begin with the set-up card, end where all is done. blind: so many adjusters, from the first, are turned without being seen."""
+    def go_through(self, *, blind: int = 0, rounds: int = 9) -> None:
+        """Begin with the set-up card, end where all is done. blind: so many adjusters, from the first, are turned unseen; rounds:
+        after so many it stops, whatever is advised.
+        """
         bench, page = self.bench, self.bench.page
         hide, show = (page.get_by_role("button", name=n) for n in ("Hide the turns: practise blind", "Let the program see the turns"))
         done = 0
         while (title := bench.title) != "All done here":
             if bench.main_act == "Set it all" or title == "Go round again, or stop?":
                 self.rounds += title != "Set up first"
-                bench.press("Enter")
+                stops = title != "Set up first" and self.rounds >= rounds and bench.main_act.startswith("Go round")
+                bench.press("r" if stops else "Enter")
             elif title.startswith("Measure "):
                 self._measure()
             elif title.startswith("Look at "):

@@ -3,7 +3,7 @@
   const page = document.querySelector('[data-ears]');
   const csrf = document.querySelector('meta[name=csrf-token]').content;
   const ask = (name) => page.querySelector(`[data-${name}]`);
-  const inputs = ask('inputs'), button = ask('listen'), said = ask('said'), pointer = ask('pointer'), tone = ask('tone');
+  const inputs = ask('inputs'), button = ask('listen'), said = ask('said'), pointer = ask('pointer'), tone = ask('tone'), places = [...page.querySelectorAll('[data-figure]')];
   const OWN = ['autoGainControl', 'noiseSuppression', 'echoCancellation'], KEPT = 'ears-input', ON = 'ears-on', WHICH = 'ears-page', MOST_WAITING = 8;
   const PRACTICE = 'practice set', PAGE = sessionStorage.getItem(WHICH) ?? String(Math.random()), COUNTED_MS = 2_200;
   let stream = null, context = null, sending = false, first = 0, practice = null;
@@ -11,8 +11,10 @@
   sessionStorage.setItem(WHICH, PAGE); // a form that is sent loads the page anew: it is the same then
 
   const words = (name) => page.querySelector(`template[data-when="${name}"]`)?.innerHTML.trim();
-  const say = (text, state) => { said.textContent = text; page.dataset.state = state; };
-  const show = (figures) => page.querySelectorAll('[data-figure]').forEach((at) => { at.textContent = figures[at.dataset.figure] ?? '–'; });
+  // What stands there already is not written again: it would be laid out anew, twenty times a second.
+  const write = (at, text) => { if (at.textContent !== text) at.textContent = text; };
+  const say = (text, state) => { write(said, text); if (page.dataset.state !== state) page.dataset.state = state; };
+  const show = (figures) => places.forEach((at) => write(at, figures[at.dataset.figure] ?? '–'));
   const point = (dbfs) => {
     pointer.style.display = dbfs === null ? 'none' : ''; // what was not heard is nowhere on the scale
     const share = dbfs === null ? 0 : Math.max(0, Math.min(1, (dbfs + 80) / 80));
@@ -80,7 +82,7 @@
     track.onended = () => stop('ended');
     context = new AudioContext();
     stream = { getTracks: () => granted.getTracks() };
-    return { node: context.createMediaStreamSource(granted), label: track.label, id: settings.deviceId ?? '', processed: OWN.filter((name) => settings[name] === true) };
+    return { node: context.createMediaStreamSource(granted), label: track.label, id: settings.deviceId ?? '', processed: OWN.filter((name) => settings[name] === true), blockS: 0.05 };
   };
   const practiceSet = async () => {
     context = new AudioContext();
@@ -89,7 +91,7 @@
     practice = new Loudspeaker({ from: page.dataset.loudspeaker, player: page.dataset.player, csrf, lost: (why) => { stop('practice-gone'); if (why) say(why, 'stop'); } });
     const node = new GainNode(context, { gain: 1 / page.dataset.fullVolts });
     (await practice.open(context)).connect(node);
-    return { node, label: page.dataset.practice, id: PRACTICE, processed: [] };
+    return { node, label: page.dataset.practice, id: PRACTICE, processed: [], blockS: 0.1 };
   };
 
   const listen = async () => {
@@ -97,7 +99,7 @@
     try {
       const heard = await (inputs.value === PRACTICE ? practiceSet() : input());
       await context.audioWorklet.addModule(page.dataset.tap);
-      const tap = new AudioWorkletNode(context, 'ears-tap');
+      const tap = new AudioWorkletNode(context, 'ears-tap', { processorOptions: { blockS: heard.blockS } });
       heard.node.connect(tap).connect(context.destination); // silent, but it makes the browser run it
       stream.about = new URLSearchParams({ rate: context.sampleRate, label: heard.label, processed: heard.processed.join(',') });
       tap.port.onmessage = (m) => hear(m.data);

@@ -1,6 +1,6 @@
-/* Runs where the browser makes sound: gathers samples into blocks of fifty milliseconds, 16 bits each, and hands them to the page. */
+/* Runs where the browser makes sound: gathers samples into blocks, 16 bits each, and hands them to the page. */
 class EarsTap extends AudioWorkletProcessor {
-  constructor() { super(); this.block = new Int16Array(Math.round(sampleRate / 20)); this.at = 0; }
+  constructor({ processorOptions }) { super(); this.block = new Int16Array(Math.round(sampleRate * processorOptions.blockS)); this.at = 0; }
   process(inputs) {
     const heard = inputs[0][0];
     if (heard) {
