@@ -151,9 +151,10 @@ class EarsClosed(InstrumentGone):
 
 
 class EarsUnsure(InstrumentError):
-    """What comes in tells no level: silence, or what clips."""
+    """What comes in tells no level. silent: because no tone is there, and not because it clips or too little was heard."""
 
-    def __init__(self, sentence: str) -> None:
+    def __init__(self, sentence: str, *, silent: bool = False) -> None:
+        self.silent = silent
         super().__init__("ears", sentence)
 
 

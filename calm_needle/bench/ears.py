@@ -117,8 +117,9 @@ class Ears(Instrument):
                 self._listener.begin_anew()
                 self._lately.clear()
             self._lately += block
-            del self._lately[: max(0, len(self._lately) - 2 * round(KEPT_S * source.rate_hz))]
             self._listener.take(np.frombuffer(block, dtype="<i2").astype(float) / 32768.0)
+            # What is kept as evidence is of one piece.
+            del self._lately[: max(0, len(self._lately) - 2 * min(self._listener.whole, round(KEPT_S * source.rate_hz)))]
             self._last_s, self._next = now_s, number + len(block) // 2
             self._more.notify_all()
             self._look(now_s)
@@ -143,7 +144,9 @@ class Ears(Instrument):
             try:
                 return listener.hear()
             except (NoAnswer, OutOfRange) as fault:
-                raise EarsUnsure(f"The ears hear no tone: {str(fault).removeprefix('ears: ').removeprefix('file: ')}") from fault
+                said = str(fault).removeprefix("ears: ").removeprefix("file: ")
+                silent = listener.seconds >= HEARD_S and not listener.clips()
+                raise EarsUnsure(f"The ears hear no tone: {said}", silent=silent) from fault
 
     def last(self, seconds: float) -> Lately:
         """Get the last seconds of what was heard, or what there is of them without a gap. Raises EarsClosed, EarsUnsure before a half."""
@@ -205,9 +208,15 @@ class Ears(Instrument):
             return float(self._full_v() * 10.0 ** (self._level().tone_dbfs / 20.0))
 
     def all_volts(self) -> float:
-        """Measure all that is heard, tone, hum and hiss together, in volts r.m.s., as a millivoltmeter reads it."""
+        """Measure all that is heard, tone, hum and hiss together, in volts r.m.s., as a millivoltmeter reads it; 0 for silence."""
         with self._lock:
-            return float(self._full_v() * 10.0 ** (self._level().total_dbfs / 20.0))
+            full = self._full_v()
+            try:
+                return float(full * 10.0 ** (self._level().total_dbfs / 20.0))
+            except EarsUnsure as fault:
+                if fault.silent:
+                    return 0.0
+                raise
 
     def hertz(self) -> float:
         """Measure the pitch of a beat (Hz) in the last half second; 0 where none stands out of the hiss, as at zero beat.
@@ -248,7 +257,9 @@ class Ears(Instrument):
         try:
             level = self._open().level()
         except NoAnswer as fault:
-            raise EarsUnsure(f"The ears hear no tone: {str(fault).removeprefix('ears: ')}") from fault
+            raise EarsUnsure(
+                f"The ears hear no tone: {str(fault).removeprefix('ears: ')}", silent=self._open().seconds >= LEVEL_S
+            ) from fault
         if level.clips:
             raise EarsUnsure("The input of the ears is too loud, and clips. Turn its level down, or the volume.")
         return level

@@ -118,6 +118,11 @@ class TheMeterAtTheOutput(OfTheEars):
         ears.compare(1.0)
         self.sound(ears, tone=0.0, noise=0.2 / math.sqrt(2.0))  # the modulation off: hiss alone, as loud as the tone was
         self.assertAlmostEqual(20.0 * math.log10(meters.output_v()), 0.0, delta=0.5)
+        self.sound(ears, tone=0.0, seconds=1.0)
+        self.assertEqual(meters.output_v(), 0.0)  # silence is a level, to whoever reads all that is there
+        self.sound(ears, tone=1.6)
+        with self.assertRaisesRegex(EarsUnsure, "clips"):
+            meters.output_v()
 
     def test_a_beat_is_followed_through_zero_and_hum_is_not_taken_for_it(self) -> None:
         """The Corvane's beat oscillator turned through the carrier, heard at its loudspeaker, with hum beside it."""
@@ -139,6 +144,17 @@ class TheMeterAtTheOutput(OfTheEars):
         zero = set_.audio().tone_hz + off_hz  # where its oscillator stands, off the intermediate frequency
         for found, off_hz in zip(heard, (900.0, 500.0, 240.0, 0.0, -240.0, -500.0), strict=True):
             self.assertAlmostEqual(found, abs(off_hz - zero) if abs(off_hz - zero) > 20.0 else 0.0, delta=2.0)
+
+    def test_what_is_kept_is_of_one_piece(self) -> None:
+        ears = Ears(clock=self.clock)
+        self.sound(ears, seconds=2.0)
+        self.assertEqual(len(ears.last(30.0).samples), 2 * 32_000)
+        silence = np.zeros(800, dtype="<i2").tobytes()
+        ears.take(silence, source=LINE, number=self.count)  # the browser had nothing in time
+        self.count += 800
+        self.sound(ears, seconds=1.0)
+        kept = np.frombuffer(ears.last(30.0).samples, dtype="<i2")
+        self.assertEqual(len(kept), 16_000)
 
     def test_one_page_listens_at_a_time(self) -> None:
         ears = Ears(clock=self.clock)

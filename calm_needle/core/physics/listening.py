@@ -95,6 +95,11 @@ class Listener:
         return float(np.abs(self._held[-n:]).max()) if n else 0.0
 
     @property
+    def whole(self) -> int:
+        """How many samples came since the sound began, or began anew."""
+        return self._count
+
+    @property
     def seconds(self) -> float:
         """How much is held (s)."""
         return min(self._count, len(self._held)) / self.rate_hz
@@ -109,8 +114,12 @@ class Listener:
         tone = self._tone(slow, self.rate_hz / every)
         amplitude = tone.amplitude / averaged(tone.frequency_hz, every=every, rate_hz=self.rate_hz)
         total = math.sqrt(2.0) * float(np.std(x))
-        clips = float(np.mean(np.abs(x) >= FULL_SCALE)) > CLIPPED_SHARE
+        clips = _clips(x)
         return Level(tone.frequency_hz, dbfs(amplitude), dbfs(total), clips, dbfs(amplitude) < QUIET_DBFS)
+
+    def clips(self) -> bool:
+        """Whether what was heard in the last half second clips."""
+        return _clips(self._last(min(HEARD_S, self.seconds)))
 
     def hear(self, *, mains_hz: float = 50.0) -> Heard:
         """Return all that is in the last half second. Raises NoAnswer as heard.hear() does, and before so much was heard."""
@@ -158,6 +167,10 @@ class Listener:
         low, high = (0.95 * self.tone_hz, 1.05 * self.tone_hz) if self.tone_hz else (50.0, 0.45 * rate_hz)
         first, last = max(1, math.floor(low / per)), min(len(lines) - 1, math.ceil(high / per))
         return (first + int(np.argmax(lines[first : last + 1]))) * per
+
+
+def _clips(x: Floats) -> bool:
+    return float(np.mean(np.abs(x) >= FULL_SCALE)) > CLIPPED_SHARE
 
 
 def averaged(f_hz: float, *, every: int, rate_hz: float) -> float:

@@ -180,8 +180,8 @@ def loudspeaker(equipment: Equipment, *, samples: int, rate_hz: float) -> bytes:
         raise FieldsRefused(
             {"": "There is no practice set on the bench, so nothing of it can be heard. Put one there on the instruments’ page."}
         )
-    with equipment.lock:
-        return practice.sound(samples=samples, rate_hz=rate_hz)
+    # Not under the bench's lock: whoever reads by ear holds it while waiting for this very sound.
+    return practice.sound(samples=samples, rate_hz=rate_hz)
 
 
 def be_led(live: LiveBench, *, on: bool) -> None:

@@ -16,7 +16,7 @@ from calm_needle.core.physics.level_search import Tried as TriedOutput
 from calm_needle.core.physics.sine_fit import Recording, sinad
 from calm_needle.core.verification.definitions import DEPTH, TONE_HZ, Definition, State
 from calm_needle.core.verification.level_for_ratio import Tried, level_of, next_level
-from calm_needle.errors import FieldsRefused, NoAnswer
+from calm_needle.errors import EarsUnsure, FieldsRefused, NoAnswer
 from calm_needle.work.instruments import soundings
 from calm_needle.work.instruments.meters import Meters
 
@@ -115,7 +115,12 @@ class _Apart:
 
 def _sinad_db(meters: Meters, generator: Generator, asked: Asked) -> float:
     generator.set_amplitude_modulation(depth=DEPTH, tone_hz=TONE_HZ)
-    return _tone(meters, asked)[0]
+    try:
+        return _tone(meters, asked)[0]
+    except EarsUnsure as fault:
+        if fault.silent:
+            return 0.0  # no tone stands out: all of it is noise
+        raise
 
 
 def _tone(meters: Meters, asked: Asked) -> tuple[float, float]:
