@@ -38,11 +38,15 @@ BROWSERS_OWN = {  # what a browser may do to the sound by itself, and must not
 
 
 class Source(NamedTuple):
-    """Where the sound comes from: what the browser calls the input, samples a second, and what it does to the sound all the same."""
+    """Where the sound comes from: what the browser calls the input, samples a second, what it does to the sound all the same.
+
+    later_s: how much later than it was a level is told, by the blocks on their way and the fifth of a second over which a tone is fitted.
+    """
 
     label: str
     rate_hz: float
     processed: tuple[str, ...] = ()
+    later_s: float = 0.35
 
     @property
     def words(self) -> str:
@@ -92,6 +96,11 @@ class Ears(Instrument):
     def volts_at_full_scale(self) -> float | None:
         """Volts r.m.s. of a sine at full scale on the input that is listened at, None where that was never compared with a voltmeter."""
         return self.known.get(self._source.label) if self._source else None
+
+    @property
+    def later_s(self) -> float:
+        """How much later than it was a level is told (s)."""
+        return (self._source or Source("", 0.0)).later_s
 
     # Of the page.
 

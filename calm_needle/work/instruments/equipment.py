@@ -28,7 +28,6 @@ __all__ = ["KINDS", "LISTED", "STATE_WORDS", "Equipment", "LinkState", "Read", "
 
 LinkStateName = Literal["absent", "ready", "lost", "silent", "odd"]
 LEVEL_SLACK, FREQUENCY_SLACK_HZ = 0.01, 1.0
-HEARD_LATER_S = 0.35  # a block in the browser, one on its way, and the fifth of a second over which a tone is fitted
 NO_METER = "There is no {} on this bench. Add it on the instruments’ page, or read it by eye and type what it shows."
 EARS = "ears"
 AUDIBLE = ("beat",)  # quantities that are heard at the output, wherever else a probe may find them
@@ -172,7 +171,7 @@ class Equipment:
         """Wait for something to come to rest, through the pace. What is heard comes later than what is: by the ears it takes longer."""
         practice = self.practice
         if self._by_ear:
-            self.pace.wait(seconds + HEARD_LATER_S, until=until)
+            self.pace.wait(seconds + self.ears.later_s, until=until)
         elif self.pace.skips and practice:
             with self.lock:
                 practice.let_pass(seconds)
@@ -216,7 +215,7 @@ class Equipment:
         instrument, kind = found
         unit = instrument.unit(watched.unit if watched and watched.unit in KINDS[kind].reads else "V")
         with self.lock:
-            ago_s = HEARD_LATER_S if KINDS[kind].hears else 0.0
+            ago_s = self.ears.later_s if KINDS[kind].hears else 0.0
             return Read(Quantity(KINDS[kind].reads[unit](instrument), unit), instrument.name, ago_s)
 
     def greet(self) -> list[str]:

@@ -17,6 +17,7 @@ from calm_needle.work.instruments.live_bench import LiveBench
 
 SETTING = "ears-volts"
 PRACTICE = "the practice set’s loudspeaker"
+PRACTICE_LATER_S = 0.55  # it is played before it is heard
 FULL_PEAK_V = 4.0  # of that loudspeaker, as a page plays it to the ears: a sine at full scale
 LONGEST_LABEL, MOST_INPUTS = 80, 40
 LOWEST_TONE_HZ, HIGHEST_TONE_HZ = 50.0, 3500.0
@@ -43,7 +44,8 @@ def take(
     Raises OutOfRange for what is no block, no rate or no tone of sound.
     """
     own = tuple(words for name, words in BROWSERS_OWN.items() if name in processed.split(","))
-    source = Source(" ".join(label.split())[:LONGEST_LABEL], rate_hz, own)
+    name = " ".join(label.split())[:LONGEST_LABEL]
+    source = Source(name, rate_hz, own, PRACTICE_LATER_S) if name == PRACTICE else Source(name, rate_hz, own)
     wanted = tone_hz if tone_hz and LOWEST_TONE_HZ <= tone_hz <= HIGHEST_TONE_HZ else None
     return shown(ears.take(block, source=source, number=number, tone_hz=wanted, page=page[:LONGEST_LABEL]))
 

@@ -9,7 +9,7 @@ class LoudspeakerPlayer extends AudioWorkletProcessor {
     };
   }
   process(_, outputs) {
-    const out = outputs[0][0], low = sampleRate / 10;
+    const out = outputs[0][0], low = sampleRate / 5;
     if (this.left < low && !this.asked) { this.asked = true; this.port.postMessage('more'); }
     if (!this.begun && this.left < low) return true; // it begins with something in hand
     this.begun = this.left >= out.length;
