@@ -46,7 +46,7 @@ class WithoutPapers(BrowserTest):
         truth = self.live.workshop.live.truth()
         assert truth is not None
         self.assertLess(abs(truth.peak_hz - 465e3), 1500.0)  # one pair, whose top is flat
-        self.assertLess(truth.loss_db - truth.best_loss_db, 0.3)
+        self.assertLess(truth.loss_db - truth.best_loss_db, 0.6)
         bench.press("Enter")
         page.wait_for_url("**/record")
         expect(page.get_by_role("heading", name="In figures")).to_be_visible()

@@ -56,7 +56,7 @@ class TypedJob(BrowserTest):
         truth = own.receiver.truth()
         # The top of the response is flat to a tenth of a decibel over so much, and a needle as unquiet as this says no more.
         self.assertLess(abs(truth.peak_hz - halvern.IF_HZ), 800.0)
-        self.assertLess(truth.loss_db - truth.best_loss_db, 0.4)
+        self.assertLess(truth.loss_db - truth.best_loss_db, 0.6)
 
     def set_up(self, bench: BenchPage, own: OwnSet) -> None:
         """Set what the card says: frequency, level, and where the lead goes."""
