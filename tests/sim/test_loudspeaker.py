@@ -64,6 +64,17 @@ class TheLoudspeaker(unittest.TestCase):
         found = hear(recording=recording(Heard(level_v=1e-2).listen(2.0)), tone_hz=400.0)
         self.assertAlmostEqual(found.distortion_percent, 100.0 * math.hypot(*HARMONICS.values()), delta=0.1)
 
+    def test_it_hums_and_more_where_the_smoothing_has_dried_out_and_not_from_a_battery(self) -> None:
+        def hum_db(set_: Heard) -> float:
+            return hear(recording=recording(set_.listen(3.0)), tone_hz=400.0).hum_twice_dbfs
+
+        sound, dried = Heard(level_v=1e-3), Heard(level_v=1e-3)
+        dried.set.parts.fit("C30b", 3.2e-7)
+        self.assertAlmostEqual(hum_db(sound), 20.0 * math.log10(sound.loudspeaker.hum_v() * math.sqrt(2.0) / FULL_V), delta=1.0)
+        self.assertAlmostEqual(hum_db(dried) - hum_db(sound), 40.0, delta=4.0)
+        scout = PracticeReceiver(dossiers.model("pellow-scout"), seed=1, misalign="none", clock=lambda: 0.0)
+        self.assertEqual(Loudspeaker(scout, seed=1).hum_v(), 0.0)
+
     def test_blocks_join_without_a_jump_also_where_the_level_changes(self) -> None:
         set_ = Heard(level_v=1e-3)
         before = set_.block()

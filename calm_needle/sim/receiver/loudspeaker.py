@@ -1,9 +1,11 @@
 """The practice receiver's loudspeaker: the sound itself of what its meters read, for ears.
 
-The tone with the harmonics that a valve adds; hiss, white through the audio stage's own width; the whistle of every other carrier that
-reaches the detector; and whatever changes the level by itself: a contact that crackles, a gain that drifts, a hum that beats. The level is
-looked at a hundred times a second, and goes in a straight line from one look to the next. Tone and hiss have the r.m.s. values that the
-meter is given; whistles and harmonics, which the meter does not tell apart, come on top of them.
+The tone with the harmonics that a valve adds; hum at twice the mains, as the smoothing leaves it, and more of it the less its capacitors
+have (what a filter of resistance and capacitance lets through goes as one over its capacitance); hiss, white through the audio stage's
+own width; the whistle of every other carrier that reaches the detector; and whatever changes the level by itself: a contact that crackles,
+a gain that drifts, a hum that beats. The level is looked at a hundred times a second, and goes in a straight line from one look to the
+next. Tone and hiss have the r.m.s. values that the meter is given; hum, whistles and harmonics, which the meter does not tell apart, come
+on top of them.
 """
 
 from __future__ import annotations
@@ -27,6 +29,9 @@ READER = "loudspeaker"
 LOOK_S = 0.01
 LONGEST_GAP_S = 1.0  # after which nobody was listening
 HARMONICS = {2: 0.012, 3: 0.005}  # of the tone, as a valve in class A gives them
+HUM_HZ, HUM_V = 100.0, 1e-4  # at twice the mains, and of a set whose smoothing is as drawn
+SMOOTHS_F, LEAST_F = 2e-6, 1e-7  # what smooths is larger; what is left of one that is open
+BATTERY = "battery"
 TAPS = 65
 ROOT2 = math.sqrt(2.0)
 
@@ -55,7 +60,7 @@ class Loudspeaker:
         wavers = np.interp(np.arange(1, samples + 1), np.linspace(0.0, samples, looks + 1)[1:], 1.0 + np.array(slow))
         contact = np.interp(np.arange(1, samples + 1), np.linspace(0.0, samples, looks + 1)[1:], np.array(gains))
         heard, whistles = receiver.sounds()
-        lines = [(heard.tone_hz, heard.tone_v), *whistles]
+        lines = [(heard.tone_hz, heard.tone_v), (HUM_HZ, self.hum_v()), *whistles]
         before = self._last if len(self._last) == len(lines) else lines
         out = np.zeros(samples)
         for number, (old, new) in enumerate(zip(before, lines, strict=True)):
@@ -63,6 +68,19 @@ class Loudspeaker:
         hiss = np.linspace(self._last_hiss if self._last else heard.noise_v, heard.noise_v, samples)
         self._last, self._last_hiss = lines, heard.noise_v
         return np.asarray((out * contact + hiss * self._white(samples, rate_hz)) * np.maximum(0.0, wavers), dtype=np.float64)
+
+    def hum_v(self) -> float:
+        """Return the hum at the loudspeaker winding (V r.m.s.): none from a battery, nor of a set that is off."""
+        receiver = self._receiver
+        if receiver.model.safety_class == BATTERY:
+            return 0.0
+        supplies = {s.id for s in receiver.model.stages if s.kind == "power"}
+        times = 1.0
+        for part in receiver.model.raw.get("parts", ()):
+            if part["kind"] == "capacitor" and part["nominal"] >= SMOOTHS_F and part.get("stage") in supplies:
+                there = receiver.parts[part["id"]]
+                times *= float(part["nominal"]) / (LEAST_F if there.open else max(there.value, LEAST_F))
+        return HUM_V * times * receiver.now().alive.get("", 1.0)
 
     def _line(
         self,
