@@ -19,6 +19,9 @@ from tests.support.to_certificate import (
 
 
 class TheHalvern(BrowserTest):
+    def expected_errors(self) -> tuple[str, ...]:
+        return ("409 (CONFLICT)",)  # the page asks whether what is not yet sure is meant
+
     def test_from_the_shelf_to_a_paper_that_agrees_with_the_store(self) -> None:
         page = self.page
         job_id = self.take_in()

@@ -8,7 +8,7 @@ from playwright.sync_api import expect
 from tests.browser.pages.bench_page import BenchPage
 
 MOST_PRESSES, MOST_AT_ONCE, MOST_TRIES = 900, 40, 12
-PATIENCE = 40  # touches on the way through a crest, after which the hand goes slower
+PATIENCE, OUT_OF_PATIENCE = 40, 250  # touches on the way through a crest, after which the hand goes slower, or takes it as it is
 FURTHER = (20, 60, 140)  # touches without anything, after which the other way is tried
 CLOSE_HZ = 700.0  # of a beat, from where the hand turns finely
 # What the advice calls an amount of turning, the longer words first.
@@ -71,20 +71,29 @@ class Apprentice:
         """Turn the adjuster in hand until the page says to take it, and take it."""
         title = self.bench.title
         self.bench.wait_for_reading_after(self.bench.reading_id + 3)
-        self.bench.press("Enter" if self._turn_until_told() else "x")
+        match self._turn_until_told():
+            case "as it is":
+                self._take_as_it_is()
+            case key:
+                self.bench.press(key)
         expect(self.bench.page.get_by_role("heading", level=1)).not_to_have_text(title)
 
-    def _turn_until_told(self) -> bool:
-        """Turn until it is said to take it; return False where it is said that it cannot be brought there."""
+    def _turn_until_told(self) -> str:
+        """Turn until it is said to take it; return the key for what is done then, x where it is said that it cannot be brought there.
+
+        "as it is": an unquiet needle proved nothing for longer than anybody would go on.
+        """
         bench, way, away, through = self.bench, 1, 0, 0
         for _ in range(MOST_PRESSES):
             advice = bench.advice
             away += advice.startswith("Nothing yet")
             self.heard.add(advice.split(".")[0].split(":")[0])
             if "Take it" in advice:
-                return True
+                return "Enter"
             if "short of it" in advice:
-                return False
+                return "x"
+            if through > OUT_OF_PATIENCE:
+                return "as it is"
             if bench.main_act == "Set the level":
                 bench.press("Enter")
                 bench.wait_for_reading_after(bench.reading_id + 6)  # one step may not be enough
@@ -119,6 +128,16 @@ class Apprentice:
             else:
                 self._turn(way)
         raise AssertionError(f"not done after {MOST_PRESSES} presses; the page says: {bench.advice}")
+
+    def _take_as_it_is(self) -> None:
+        """Take what is not yet sure, and say that this is meant."""
+        bench, title = self.bench, self.bench.title
+        yes = bench.page.get_by_role("button", name="Yes, all the same")
+        bench.press("Enter")
+        while bench.title == title:
+            if yes.is_visible():
+                yes.click()
+            bench.wait_for_reading_after(bench.reading_id + 3)
 
     @staticmethod
     def _beat_hz(advice: str) -> float:
