@@ -4,8 +4,8 @@ import time
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from tests.browser.pages.apprentice import Apprentice
 from tests.browser.pages.bench_page import BenchPage
+from tests.support.apprentice import Apprentice
 from tests.support.browser import LiveServer, close_shared_browser, new_page
 from tests.support.whole_job import bring_in
 

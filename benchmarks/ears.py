@@ -16,6 +16,7 @@ import numpy as np
 from playwright.sync_api import Page
 
 from calm_needle.bench.ears import Ears, Source
+from calm_needle.clock import seconds
 from calm_needle.core.physics.heard import beat, hear
 from calm_needle.core.physics.listening import LEVEL_S, Listener
 from calm_needle.core.physics.sine_fit import Recording
@@ -24,7 +25,6 @@ from calm_needle.sim.receiver.practice import PracticeReceiver
 from calm_needle.store import db, shelf
 from calm_needle.work.bench.rehearsal import MadeUpClock, rehearse
 from calm_needle.work.bench.run_book import RunBook, begin_run
-from calm_needle.work.clock import seconds
 from calm_needle.work.jobs import shelf as shelf_work
 from tests.browser.pages.bench_page import BenchPage
 from tests.browser.test_ears import made, page_that_hears

@@ -8,13 +8,13 @@ from concurrent.futures import ProcessPoolExecutor
 from importlib import resources
 from typing import NamedTuple
 
+from calm_needle.clock import REAL, Pace
 from calm_needle.core.dossier.read import read_model
 from calm_needle.core.verification.definitions import DEFINITIONS
 from calm_needle.files.dossiers import load_dossier
 from calm_needle.sim.receiver.practice import PracticeReceiver
 from calm_needle.sim.receiver.sensitivity_truth import level_for
 from calm_needle.sim.rig import Rig
-from calm_needle.work.clock import REAL, Pace
 from calm_needle.work.instruments import verifying
 from calm_needle.work.instruments.equipment import Equipment
 from calm_needle.work.instruments.meters import Meters

@@ -7,10 +7,9 @@ stands, it is taken to stand as it was last told, and says so in its identity.
 
 import math
 import threading
-import time
-from collections.abc import Callable
 
-from calm_needle.bench.transport import VisaTransport
+from calm_needle.bench.transport import Wire
+from calm_needle.clock import SYSTEM, Clock
 from calm_needle.core.description import READS, SETS, SWITCHES, Description, Quantity, Read, number_in
 from calm_needle.errors import InstrumentNonsense
 
@@ -23,8 +22,8 @@ UNASKED = {"OUTP?": "1", "AM:STAT?": "0", "AM:DEPT?": "0"}  # of what cannot be 
 class DescribedLink:
     """A transport (bench.transport.Transport) that speaks as a description says."""
 
-    def __init__(self, wire: VisaTransport, description: Description, *, wait: Callable[[float], None] = time.sleep) -> None:
-        self._wire, self._description, self._wait = wire, description, wait
+    def __init__(self, wire: Wire, description: Description, *, clock: Clock = SYSTEM) -> None:
+        self._wire, self._description, self._clock = wire, description, clock
         kind = description.kind
         self._reads = {q.scpi: description.reads[q.name] for q in READS[kind] if q.name in description.reads}
         self._sets = {q.scpi: description.sets[q.name] for q in SETS.get(kind, ()) if q.name in description.sets}
@@ -99,7 +98,7 @@ class DescribedLink:
     def _rest(self) -> None:
         """Wait until it may be spoken to again."""
         every_s = self._description.line.every_s
-        now_s = time.monotonic()
+        now_s = self._clock.monotonic()
         if now_s < self._due_s:
-            self._wait(self._due_s - now_s)
+            self._clock.wait(self._due_s - now_s)
         self._due_s = max(now_s, self._due_s) + every_s

@@ -6,12 +6,10 @@ Its level is that of the tone, in decibels re a sine at full scale; in volts onc
 from __future__ import annotations
 
 import math
-import threading
-import time
-from collections.abc import Callable
 from typing import TYPE_CHECKING, NamedTuple
 
 from calm_needle.bench.instrument import Instrument
+from calm_needle.clock import SYSTEM, Clock
 from calm_needle.core.lazy import Lazy
 from calm_needle.core.physics.heard import Beat, Heard
 from calm_needle.core.physics.listening import HEARD_S, LEVEL_S, Level, Listener
@@ -78,9 +76,9 @@ class Ears(Instrument):
 
     name = "ears"
 
-    def __init__(self, *, clock: Callable[[], float] = time.monotonic) -> None:
-        self._clock, self._lock = clock, threading.Lock()
-        self._more = threading.Condition(self._lock)
+    def __init__(self, *, clock: Clock = SYSTEM) -> None:
+        self._clock, self._lock = clock.monotonic, clock.lock()
+        self._more = clock.condition(self._lock)
         self._listener: Listener | None = None
         self._source: Source | None = None
         self._last_s, self._next, self._page = -math.inf, 0, ""

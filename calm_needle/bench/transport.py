@@ -40,6 +40,15 @@ class Transport(Protocol):
     def close(self) -> None: ...
 
 
+class Wire(Transport, Protocol):
+    """A transport by its resource name, which may also send by itself."""
+
+    resource: str
+
+    def listen(self) -> str:
+        """Return the next whole line of an instrument that sends by itself."""
+
+
 class VisaTransport:
     """A VISA resource, opened when it is first needed and opened again after it was lost. One question at a time.
 
@@ -53,7 +62,7 @@ class VisaTransport:
         self._end = ENDS[line.answers_end].encode()
         self._lock = threading.Lock()
         self._session: Any = None
-        self._socket: _Wire | None = None
+        self._socket: _Bytes | None = None
         self._left = b""  # what came behind the end of the last answer
 
     def write(self, line: str) -> None:
@@ -158,7 +167,7 @@ class VisaTransport:
         self._left = got[end:].partition(b"\n")[2]
         return got[begin:end]
 
-    def _more(self, wire: _Wire, deadline: float) -> bytes:
+    def _more(self, wire: _Bytes, deadline: float) -> bytes:
         """Read some more. Raises TimeoutError at the deadline, ConnectionResetError where the peer has closed."""
         left_s = deadline - time.monotonic()
         if left_s <= 0 or not select.select([wire], [], [], left_s)[0]:
@@ -215,7 +224,7 @@ class VisaTransport:
                 return
 
 
-class _Wire(Protocol):
+class _Bytes(Protocol):
     """What bytes are read from: a socket, or a serial line."""
 
     def fileno(self) -> int: ...

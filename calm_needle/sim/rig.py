@@ -12,7 +12,7 @@ import os
 import socketserver
 import sys
 import threading
-import time
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -31,6 +31,20 @@ from calm_needle.sim.receiver.practice import LEFT_OFF, PracticeReceiver
 LONGEST_LINE = 4096
 
 
+def instruments_at(receiver: PracticeReceiver, *, keep: Callable[[], None]) -> dict[str, StandIn]:
+    """Return the instruments wired to a practice receiver, by kind; they go by its clock. keep: called when the set was changed."""
+    seed = receiver.seed
+    return {
+        "generator": SignalGenerator(receiver, seed=seed),
+        "ac-millivoltmeter": Millivoltmeter(receiver, seed=seed, clock=receiver.clock),
+        "counter": FrequencyCounter(receiver, seed=seed),
+        "oscilloscope": Oscilloscope(receiver, seed=seed),
+        "multimeter": Multimeter(receiver, seed=seed),
+        "lcr-meter": LcrMeter(receiver, seed=seed),
+        "practice-set": Hands(receiver, keep=keep),
+    }
+
+
 class Rig:
     """The instruments wired to one practice receiver, and their sockets."""
 
@@ -40,15 +54,7 @@ class Rig:
             # One that is damaged is as if there were none: the set stands as it came.
             with contextlib.suppress(OSError, ValueError, KeyError, TypeError, AttributeError, RecursionError):
                 receiver.restore(json.loads(state_file.read_text(encoding="utf-8")))
-        self.instruments: dict[str, StandIn] = {
-            "generator": SignalGenerator(receiver, seed=receiver.seed),
-            "ac-millivoltmeter": Millivoltmeter(receiver, seed=receiver.seed, clock=lambda: time.monotonic() + receiver.clock.passed_s),
-            "counter": FrequencyCounter(receiver, seed=receiver.seed),
-            "oscilloscope": Oscilloscope(receiver, seed=receiver.seed),
-            "multimeter": Multimeter(receiver, seed=receiver.seed),
-            "lcr-meter": LcrMeter(receiver, seed=receiver.seed),
-            "practice-set": Hands(receiver, keep=self.keep),
-        }
+        self.instruments = instruments_at(receiver, keep=self.keep)
         lock = threading.Lock()  # one receiver behind them all
         self.servers = {name: _Server(instrument, lock, ports.get(name, 0)) for name, instrument in self.instruments.items()}
         self.keep()

@@ -1,7 +1,6 @@
 """Connecting to the database, bringing it up to date, and writing more than one thing at once."""
 
 import sqlite3
-import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from functools import partial, wraps
@@ -9,6 +8,7 @@ from importlib import resources
 from pathlib import Path
 from typing import Any, Concatenate, ParamSpec, TypeVar, cast
 
+from calm_needle.clock import SYSTEM, Clock
 from calm_needle.errors import StoreUnusable
 from calm_needle.store import old_runs
 
@@ -22,8 +22,10 @@ FILE_NAME = "calm-needle.sqlite3"
 
 
 class Connection(sqlite3.Connection):
-    """A connection that remembers what was worked out from the database, for as long as nothing is written to it."""
+    """A connection that remembers what was worked out from the database, for as long as nothing is written to it; and the clock by which
+    what it keeps is dated."""
 
+    clock: Clock = SYSTEM
     known_at: tuple[int, ...] = ()
     known: dict[object, Any]
 
@@ -38,7 +40,7 @@ def remembered(work: Callable[Concatenate[sqlite3.Connection, P], Value]) -> Cal
     def once(conn: sqlite3.Connection, /, *args: P.args, **kwargs: P.kwargs) -> Value:
         if not isinstance(conn, Connection) or conn.in_transaction:
             return work(conn, *args, **kwargs)
-        state = (conn.total_changes, conn.execute("PRAGMA data_version").fetchone()[0], int(time.monotonic() // REMEMBERED_S))
+        state = (conn.total_changes, conn.execute("PRAGMA data_version").fetchone()[0], int(conn.clock.monotonic() // REMEMBERED_S))
         if state != conn.known_at:
             conn.known_at, conn.known = state, {}
         key = (work, args, tuple(sorted(kwargs.items())))
@@ -52,7 +54,7 @@ def remembered(work: Callable[Concatenate[sqlite3.Connection, P], Value]) -> Cal
 IN_MEMORY = Path(":memory:")  # a database that nobody keeps: for rehearsals
 
 
-def connect(path: Path) -> sqlite3.Connection:
+def connect(path: Path, *, clock: Clock = SYSTEM) -> sqlite3.Connection:
     """Return a connection to the database at `path`, made and brought up to date if need be.
 
     WAL with full synchronisation: what COMMIT has returned for is on the disk, also when the mains fails.
@@ -67,6 +69,7 @@ def connect(path: Path) -> sqlite3.Connection:
         )
     try:
         conn = sqlite3.connect(path, isolation_level=None, timeout=BUSY_S, check_same_thread=False, factory=Connection)
+        conn.clock = clock
         conn.execute("PRAGMA journal_mode = WAL")
         conn.execute("PRAGMA synchronous = FULL")
         conn.execute("PRAGMA foreign_keys = ON")

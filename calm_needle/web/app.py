@@ -140,7 +140,7 @@ def create_app(workshop: Workshop, *, port: int | None = None) -> Flask:
         """What was kept properly needs no draft; the form names it."""
         job_id = (request.view_args or {}).get("job_id")
         if job_id and request.method == "POST" and response.status_code < 400 and (form := request.form.get("draft")):
-            with workshop.store() as conn:
+            with current_app.extensions["workshop"].store() as conn:
                 drafts.forget(conn, job_id, form)
         return response
 

@@ -8,11 +8,13 @@ import socket
 import sys
 import threading
 import webbrowser
+from functools import partial
 from pathlib import Path
 from types import FrameType
 
 from waitress.server import create_server
 
+from calm_needle.clock import Event
 from calm_needle.errors import StoreUnusable
 from calm_needle.web.app import create_app
 from calm_needle.work import backup, demo_world
@@ -28,7 +30,7 @@ THREADS = 32  # a live page holds one for as long as it is open
 def run(*, data_dir: Path | None, port: int | None, demo: bool, open_browser: bool) -> int:
     """Serve until interrupted; return the exit status. Leaves the generator off and the database closed."""
     workshop = Workshop(data_dir or default_folder(demo=demo))
-    ended = threading.Event()
+    ended = workshop.clock.event()
     try:
         if demo:
             with workshop.store() as conn:
@@ -41,7 +43,7 @@ def run(*, data_dir: Path | None, port: int | None, demo: bool, open_browser: bo
         signal.signal(signal.SIGTERM, _end)  # waitress would die of it without a word, and leave the generator on
         # What takes a moment is made ready while the first page is read.
         threading.Thread(target=_warm_up, args=(workshop, demo), daemon=True).start()
-        threading.Thread(target=_copy_every_day, args=(workshop, ended), daemon=True).start()
+        workshop.clock.start(partial(_copy_every_day, workshop, ended), name="copies")
         workshop.lock.say(f"the one at {address} (process {os.getpid()})")
         print(f"Calm Needle is ready: {address}   (data in {workshop.folder}; Ctrl-C ends it)", flush=True)
         if open_browser:
@@ -70,11 +72,11 @@ def _listen(port: int | None) -> socket.socket:
     raise StoreUnusable(f"Port {port} is taken by another program. Choose another with --port, or leave it out.")
 
 
-def _copy_every_day(workshop: Workshop, ended: threading.Event) -> None:
+def _copy_every_day(workshop: Workshop, ended: Event) -> None:
     """Make the copy of the day, today's and those of the days to come, as long as the program runs."""
     while not ended.wait(FIRST_COPY_S):
         try:
-            backup.daily(workshop.folder)
+            backup.daily(workshop.folder, clock=workshop.clock)
         except StoreUnusable as fault:
             log.warning("The copy of the day was not made. %s", fault)
         if ended.wait(LOOKED_AT_S):

@@ -15,10 +15,10 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import NamedTuple
 
+from calm_needle.clock import SYSTEM, Clock
 from calm_needle.errors import Fault, FieldsRefused, FileRefused, StoreUnusable
 from calm_needle.files import backup_file
 from calm_needle.store import copies, db
-from calm_needle.work.clock import now_utc
 from calm_needle.work.folder_lock import FolderLock
 from calm_needle.work.whole_file import write_whole
 
@@ -46,15 +46,15 @@ class Verified(NamedTuple):
     photographs: int
 
 
-def make(folder: Path, target: Path | None = None) -> Path:
+def make(folder: Path, target: Path | None = None, *, clock: Clock = SYSTEM) -> Path:
     """Copy the store of a data folder, which may be in use, and return where. Raises StoreUnusable where there is no room."""
-    target = target or folder / FOLDER / f"copy-{_stamp()}.zip"
+    target = target or folder / FOLDER / f"copy-{_stamp(clock)}.zip"
     beside = target.parent / f".{target.name}.{os.getpid()}.sqlite3"
     try:
         target.parent.mkdir(parents=True, exist_ok=True)
         _sweep(target.parent)
         _copy_database(folder / db.FILE_NAME, beside)
-        backup_file.write(target, database=beside, photographs=_photographs(folder), made_utc=now_utc())
+        backup_file.write(target, database=beside, photographs=_photographs(folder), made_utc=clock.text())
     except sqlite3.Error as fault:
         raise StoreUnusable(f"The store could not be copied: {fault}. Nothing was changed.") from fault
     except OSError as fault:
@@ -135,7 +135,7 @@ def _look_at(name: str, database: Path, copy: backup_file.Copy) -> Verified:
     return Verified(copy.made_utc, found.jobs, found.readings, len(found.photographs))
 
 
-def restore(folder: Path, file: Path) -> Verified:
+def restore(folder: Path, file: Path, *, clock: Clock = SYSTEM) -> Verified:
     """Put a copy back into a data folder that no running program holds; the store that was there is kept beside it.
 
     Raises FileRefused, StoreUnusable; the store that is there is untouched then.
@@ -150,7 +150,7 @@ def restore(folder: Path, file: Path) -> Verified:
             incoming.mkdir()
             found = verify(file, into=incoming)
             # From here on it happens, whoever dies.
-            write_whole(folder / PLAN, json.dumps({"before": BEFORE.format(_stamp())}))
+            write_whole(folder / PLAN, json.dumps({"before": BEFORE.format(_stamp(clock))}))
         except OSError as fault:
             raise StoreUnusable(f"There is no room to put the copy back ({fault.strerror}). Nothing was changed.") from fault
         finally:
@@ -200,16 +200,16 @@ def path_of(folder: Path, name: str) -> Path:
     return folder / FOLDER / name
 
 
-def daily(folder: Path) -> Path | None:
+def daily(folder: Path, *, clock: Clock = SYSTEM) -> Path | None:
     """Make the copy of the day unless there is one, and let go of the oldest of those beyond KEPT; return it if it was made."""
-    target = folder / FOLDER / DAILY.format(datetime.now(UTC).date().isoformat())
+    target = folder / FOLDER / DAILY.format(clock.utc().date().isoformat())
     if target.exists() or not (folder / db.FILE_NAME).exists():
         return None
-    make(folder, target)
+    make(folder, target, clock=clock)
     for old in sorted((folder / FOLDER).glob(DAILY.format("*")))[:-KEPT]:
         old.unlink(missing_ok=True)
     return target
 
 
-def _stamp() -> str:
-    return datetime.now(UTC).strftime("%Y-%m-%d-%H%M%S")
+def _stamp(clock: Clock) -> str:
+    return clock.utc().strftime("%Y-%m-%d-%H%M%S")

@@ -3,13 +3,13 @@
 import sqlite3
 from dataclasses import dataclass
 
+from calm_needle.clock import now_utc
 from calm_needle.core.form import Ask, read_form
 from calm_needle.core.quantities import format_si, parse_si
 from calm_needle.core.soundness.donors import KINDS, TESTED, UNTESTED, Donor, offered
 from calm_needle.errors import FieldsRefused, NotFound, NotUnderstood
 from calm_needle.store import donor_stock as store
 from calm_needle.store.db import transaction
-from calm_needle.work.clock import now_utc
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 from calm_needle.work.slips import Slips
 from calm_needle.work.soundness import parts_sweep
@@ -80,7 +80,7 @@ def add(conn: sqlite3.Connection, form: dict[str, str]) -> int:
             slips.faults["count"] = f"A whole number, 1 to {MOST}."
     slips.refuse()
     assert kind
-    t, at_utc = typed.texts, now_utc()
+    t, at_utc = typed.texts, now_utc(conn)
     with transaction(conn):
         kept = store.add(conn, kind=kind.name, name=t["name"], value=value, from_what=t["from_what"], place=t["place"], at_utc=at_utc)
         store.move(conn, donor_part_id=kept, change=count, job_id=None, words="put in", at_utc=at_utc)
@@ -95,7 +95,7 @@ def tested(conn: sqlite3.Connection, donor_id: int, form: dict[str, str]) -> Non
     outcome = form.get("tested", "")
     if outcome not in TESTED or outcome == UNTESTED:
         raise FieldsRefused({f"tested-{donor_id}": "Say how it was found: good, weak or bad."})
-    store.test(conn, donor_part_id=donor_id, outcome=outcome, words=form.get("test_words", "").strip()[:200], at_utc=now_utc())
+    store.test(conn, donor_part_id=donor_id, outcome=outcome, words=form.get("test_words", "").strip()[:200], at_utc=now_utc(conn))
 
 
 def take(conn: sqlite3.Connection, donor_id: int, form: dict[str, str]) -> None:
@@ -109,7 +109,7 @@ def take(conn: sqlite3.Connection, donor_id: int, form: dict[str, str]) -> None:
     job = job_of(conn, int(text)) if text else None
     part = form.get("part", "").strip()[:60]
     words = f"into job {job.id}, {job.model_name} no. {job.serial}{', ' + part if part else ''}" if job else "thrown away"
-    store.move(conn, donor_part_id=donor_id, change=-1, job_id=job.id if job else None, words=words, at_utc=now_utc())
+    store.move(conn, donor_part_id=donor_id, change=-1, job_id=job.id if job else None, words=words, at_utc=now_utc(conn))
 
 
 def put_back(conn: sqlite3.Connection, donor_id: int) -> None:
@@ -118,7 +118,7 @@ def put_back(conn: sqlite3.Connection, donor_id: int) -> None:
     moves = [m for m in store.moves(conn) if m.donor_part_id == donor_id]
     if not any(m.change < 0 for m in moves) or moves[0].words == "put back":
         raise FieldsRefused({f"take-{donor_id}": "None was taken that could be put back."})
-    store.move(conn, donor_part_id=donor_id, change=1, job_id=None, words="put back", at_utc=now_utc())
+    store.move(conn, donor_part_id=donor_id, change=1, job_id=None, words="put back", at_utc=now_utc(conn))
 
 
 def for_parts_that_are_out(conn: sqlite3.Connection, job_id: int) -> list[OfferedFor]:

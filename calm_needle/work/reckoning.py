@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
+from calm_needle.clock import now_utc
 from calm_needle.core.dossier.model import Band, Model
 from calm_needle.core.physics.response import PairFit, coupled_pair, fit_pair
 from calm_needle.core.physics.sine_fit import Recording
@@ -17,7 +18,6 @@ from calm_needle.core.reckon.catalogue.tuned import pair_curves
 from calm_needle.errors import CalmNeedleError, FieldsRefused, NotFound
 from calm_needle.files.traces import Trace
 from calm_needle.store import reckonings, runs, shelf
-from calm_needle.work.clock import now_utc
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 from calm_needle.work.soundness.parts_sweep import leads_of
 
@@ -197,7 +197,7 @@ def keep(
         sentence=reckoned.sentence[:1].upper() + reckoned.sentence[1:],
         inputs=json.dumps(plain["inputs"]),
         results=json.dumps(plain["results"]),
-        at_utc=now_utc(),
+        at_utc=now_utc(conn),
     )
     return job_id
 

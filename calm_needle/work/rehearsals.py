@@ -10,6 +10,7 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from typing import Any, Literal
 
+from calm_needle.clock import from_text, seconds
 from calm_needle.core.dossier.filled import filled_in
 from calm_needle.core.dossier.model import Band, Group, Model, Step
 from calm_needle.core.dossier.read import read_model
@@ -29,7 +30,6 @@ from calm_needle.store import db, shelf
 from calm_needle.store.db import transaction
 from calm_needle.work.bench.rehearsal import MadeUpClock, rehearse, stand
 from calm_needle.work.bench.run_book import RunBook, begin_run
-from calm_needle.work.clock import from_text, seconds
 from calm_needle.work.jobs import shelf as shelf_work
 
 Method = Literal["guided", "book"]

@@ -7,11 +7,11 @@ import re
 import secrets
 import sqlite3
 import sys
-import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+from calm_needle.clock import SYSTEM, Clock, now_utc
 from calm_needle.core.description import Description, parse_description, write_description
 from calm_needle.errors import StoreUnusable
 from calm_needle.store import bench as bench_store
@@ -19,7 +19,6 @@ from calm_needle.store import db, own_dossiers, practice, runs, shelf
 from calm_needle.store import repairs as repair_store
 from calm_needle.work import backup
 from calm_needle.work.bench.desk import Desk
-from calm_needle.work.clock import REAL, Pace, now_utc
 from calm_needle.work.folder_lock import FolderLock
 from calm_needle.work.instruments import hearing
 from calm_needle.work.instruments.equipment import Equipment, find_out, try_out
@@ -33,24 +32,24 @@ from calm_needle.work.whole_file import read_text, write_whole
 class Workshop:
     """Everything that lives as long as the server does."""
 
-    def __init__(self, folder: Path, *, pace: Pace = REAL) -> None:
+    def __init__(self, folder: Path, *, clock: Clock = SYSTEM, stand_ins: StandIns | None = None) -> None:
         try:
             folder.mkdir(parents=True, exist_ok=True)
         except OSError as fault:
             raise StoreUnusable(f"The data folder {folder} cannot be made: {fault.strerror}. Choose another with --data.") from None
-        self.folder = folder
+        self.folder, self.clock = folder, clock
         self._path = folder / db.FILE_NAME
         self.photographs = folder / "photographs"
         self.lock = FolderLock(folder)
         backup.finish(folder)  # a copy that was being put back when the program died
         self._idle: queue.LifoQueue[sqlite3.Connection] = queue.LifoQueue()
         self._desks: dict[int, Desk] = {}
-        self._lock = threading.RLock()
+        self._lock = clock.lock()
         self._closed = False
-        self.equipment = Equipment(pace=pace)
+        self.stand_ins = stand_ins or StandIns(folder / "stand-ins")
+        self.equipment = Equipment(clock=clock, links=self.stand_ins.link)
         self.live = LiveBench(self.equipment)
         self.meters = Meters(self.equipment)
-        self.stand_ins = StandIns(folder / "stand-ins")
         try:
             with self.store() as conn:  # a folder that cannot be used is found out now
                 hearing.remember(conn, self.equipment.ears)
@@ -65,7 +64,7 @@ class Workshop:
         try:
             conn = self._idle.get_nowait()
         except queue.Empty:
-            conn = db.connect(self._path)
+            conn = db.connect(self._path, clock=self.clock)
         try:
             with db.told_in_words():
                 yield conn
@@ -73,6 +72,11 @@ class Workshop:
             self._idle.put(conn)
             if self._closed:
                 self._close_idle()
+
+    @property
+    def closed(self) -> bool:
+        """Whether the program is ending, or has ended."""
+        return self._closed
 
     def secret_key(self) -> str:
         """The key that signs cookies, made once for a data folder and readable by its owner only."""
@@ -88,7 +92,7 @@ class Workshop:
         with self._lock:
             if run_id not in self._desks:
                 self._expect_open()
-                conn = db.connect(self._path)
+                conn = db.connect(self._path, clock=self.clock)
                 try:
                     self._desks[run_id] = Desk(conn, run_id, self.live)
                 except BaseException:
@@ -191,7 +195,7 @@ class Workshop:
         kind, identity = find_out(resource, said_to_be=said_to_be)
         with self._lock:
             with self.store() as conn:
-                bench_store.put_instrument(conn, kind=kind, resource=resource, identity=identity, stand_in=False, at_utc=now_utc())
+                bench_store.put_instrument(conn, kind=kind, resource=resource, identity=identity, stand_in=False, at_utc=now_utc(conn))
             if not self.uses_stand_ins():
                 self.connect_instruments()
         return kind, identity
@@ -208,7 +212,7 @@ class Workshop:
                     resource=resource,
                     identity=identity,
                     stand_in=False,
-                    at_utc=now_utc(),
+                    at_utc=now_utc(conn),
                     description=content,
                 )
             if not self.uses_stand_ins():

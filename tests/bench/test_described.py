@@ -14,6 +14,7 @@ from calm_needle.errors import InstrumentGone, InstrumentNonsense, InstrumentSil
 from calm_needle.work.instruments.equipment import Equipment, send_once
 from tests.core.test_description import GENERATOR, METER
 from tests.support.odd_dialect import Answer, OddDialect
+from tests.support.virtual_clock import VirtualClock
 
 OUTPUT = Watched("audio volts", "V", "at the output")
 QUICK = dataclasses.replace(METER, line=dataclasses.replace(METER.line, every_s=0.0, parity="none", data_bits=8))
@@ -69,14 +70,13 @@ class AMeter(OnALine):
         self.assertEqual(dialect.told, [])
 
     def test_it_is_asked_no_more_often_than_it_can_bear(self) -> None:
-        waits: list[float] = []
+        clock = VirtualClock()
         described = dataclasses.replace(QUICK, line=dataclasses.replace(QUICK.line, every_s=5.0))
-        meter = Millivoltmeter(self.link(self.line({"D1": "AC 1 V\r\n"}.get), described, wait=waits.append))
+        meter = Millivoltmeter(self.link(self.line({"D1": "AC 1 V\r\n"}.get), described, clock=clock))
         meter.volts()
-        self.assertEqual(waits, [])
+        self.assertEqual(clock.monotonic(), 0.0)
         meter.volts()
-        self.assertEqual(len(waits), 1)
-        self.assertGreater(waits[0], 4.0)
+        self.assertEqual(clock.monotonic(), 5.0)
 
     def test_a_plug_that_is_pulled_is_a_state_with_words(self) -> None:
         dialect = OddDialect({"D1": "AC 1 V\r\n"}.get)

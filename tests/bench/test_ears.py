@@ -16,6 +16,7 @@ from calm_needle.work.instruments.equipment import Equipment
 from calm_needle.work.instruments.meters import Meters
 from tests.core.physics.test_heard import mixed
 from tests.support import dossiers
+from tests.support.virtual_clock import VirtualClock
 
 OUTPUT = Watched("audio volts", "V", "at the output")
 LINE = Source("line", 16e3)
@@ -23,17 +24,14 @@ LINE = Source("line", 16e3)
 
 class OfTheEars(unittest.TestCase):
     def setUp(self) -> None:
-        self.now_s = 100.0
+        self.clock = VirtualClock()
         self.count = 0
-
-    def clock(self) -> float:
-        return self.now_s
 
     def sound(self, ears: Ears, *, tone: float = 0.2, seconds: float = 0.5, source: Source = LINE, **more: float) -> None:
         for block in np.array_split(mixed(rate=source.rate_hz, seconds=seconds, tone=tone, **more).samples, round(seconds / 0.05)):
             ears.take((np.clip(block, -1.0, 1.0) * 32767.0).astype("<i2").tobytes(), source=source, number=self.count)
             self.count += len(block)
-            self.now_s += 0.05
+            self.clock.wait(0.05)
 
     def equipment(self) -> tuple[Equipment, Ears]:
         equipment = Equipment()
@@ -102,7 +100,7 @@ class TheMeterAtTheOutput(OfTheEars):
         self.sound(ears)
         self.assertEqual(equipment.greet(), ["ears"])
         self.assertEqual(equipment.states[0].words, "line, 16 kHz")
-        self.now_s += FRESH_S + 0.1
+        self.clock.wait(FRESH_S + 0.1)
         for ask in (ears.decibels, ears.in_step, ears.told, ears.hear):
             with self.assertRaises(EarsClosed):
                 ask()
@@ -126,7 +124,7 @@ class TheMeterAtTheOutput(OfTheEars):
 
     def test_a_beat_is_followed_through_zero_and_hum_is_not_taken_for_it(self) -> None:
         """The Corvane's beat oscillator turned through the carrier, heard at its loudspeaker, with hum beside it."""
-        set_ = PracticeReceiver(dossiers.model("corvane-r-40"), seed=4, misalign="none", clock=self.clock)
+        set_ = PracticeReceiver(dossiers.model("corvane-r-40"), seed=4, misalign="none", clock=self.clock.monotonic)
         set_.lead = next(s.set_up.goes_in for g in set_.model.groups for s in g.steps if s.kind == "zero_beat")
         set_.stand(switches={"detector": "product"})
         loudspeaker, ears, source, count = Loudspeaker(set_, seed=4), Ears(clock=self.clock), Source("practice", 16e3), 0
@@ -139,7 +137,7 @@ class TheMeterAtTheOutput(OfTheEars):
                 x = np.clip(0.25 * volts + hum[count : count + 800], -1.0, 1.0)
                 ears.take((x * 32767.0).astype("<i2").tobytes(), source=source, number=count)
                 count += 800
-                self.now_s += 0.05
+                self.clock.wait(0.05)
             heard.append(ears.hertz())
         zero = set_.audio().tone_hz + off_hz  # where its oscillator stands, off the intermediate frequency
         for found, off_hz in zip(heard, (900.0, 500.0, 240.0, 0.0, -240.0, -500.0), strict=True):
@@ -163,7 +161,7 @@ class TheMeterAtTheOutput(OfTheEars):
         told = ears.take(block, source=Source("another", 16e3), number=0, page="two")
         self.assertIn("Another page listens already", told.why)
         self.assertAlmostEqual(ears.decibels(), 20.0 * math.log10(0.2), delta=0.05)
-        self.now_s += FRESH_S + 0.1
+        self.clock.wait(FRESH_S + 0.1)
         self.assertNotIn("Another", ears.take(block, source=Source("another", 16e3), number=0, page="two").why)
 
     def test_clipping_silence_and_a_gap_are_no_readings(self) -> None:

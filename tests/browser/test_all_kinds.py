@@ -4,9 +4,9 @@ import re
 
 from playwright.sync_api import expect
 
+from calm_needle.clock import SYSTEM
 from calm_needle.store import shelf
 from calm_needle.work.bench.run_book import begin_run
-from calm_needle.work.clock import now_utc
 from calm_needle.work.jobs import shelf as shelf_work
 from calm_needle.work.record import run_record
 from tests.browser.pages.bench_page import BenchPage
@@ -22,9 +22,9 @@ class EveryKindOfStep(BrowserTest):
             model = shelf_work.take_in_dossier(conn, every_kind.content(), name="every-kind.json")
             row = shelf.model_by_key(conn, model.key)
             assert row is not None
-            set_id = shelf.add_set(conn, model_id=row.id, serial="13", owner="", remarks="", at_utc=now_utc())
-            job_id = shelf.add_job(conn, set_id=set_id, complaint="everything", bench="typed", at_utc=now_utc())
-            run_id = begin_run(conn, job_id=job_id, phase="intermediate frequency", at_utc=now_utc())
+            set_id = shelf.add_set(conn, model_id=row.id, serial="13", owner="", remarks="", at_utc=SYSTEM.text())
+            job_id = shelf.add_job(conn, set_id=set_id, complaint="everything", bench="typed", at_utc=SYSTEM.text())
+            run_id = begin_run(conn, job_id=job_id, phase="intermediate frequency", at_utc=SYSTEM.text())
         self.page.goto(f"/bench/{run_id}")
         bench = BenchPage(self.page)
         bench.wait_until_ready()

@@ -6,9 +6,9 @@ from playwright.sync_api import expect
 
 from calm_needle.store import practice, shelf
 from calm_needle.store.db import transaction
-from tests.browser.pages.apprentice import Apprentice
 from tests.browser.pages.bench_page import BenchPage
 from tests.browser.test_every_page import violations
+from tests.support.apprentice import Apprentice
 from tests.support.browser import BrowserTest
 from tests.support.whole_job import bring_in
 

@@ -9,10 +9,10 @@ from calm_needle.store import practice, shelf
 from calm_needle.store.db import transaction
 from calm_needle.store.shelf import JobRow
 from calm_needle.work.jobs.shelf import take_in_dossier
-from tests.browser.pages.apprentice import Apprentice
 from tests.browser.pages.bench_page import BenchPage
 from tests.browser.test_every_page import violations
 from tests.support import dossiers
+from tests.support.apprentice import Apprentice
 from tests.support.browser import BrowserTest
 from tests.support.whole_job import bring_in
 

@@ -4,10 +4,10 @@ import re
 
 from playwright.sync_api import expect
 
-from tests.browser.pages.apprentice import Apprentice
 from tests.browser.pages.bench_page import BenchPage
 from tests.browser.pages.start_page import StartPage, sweep
 from tests.browser.test_every_page import violations
+from tests.support.apprentice import Apprentice
 from tests.support.browser import BrowserTest
 
 

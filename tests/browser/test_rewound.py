@@ -6,10 +6,10 @@ import re
 from PIL import Image
 from playwright.sync_api import expect
 
-from tests.browser.pages.apprentice import Apprentice
 from tests.browser.pages.guided_page import GuidedPage
 from tests.browser.pages.start_page import StartPage, keep_the_test, sweep
 from tests.browser.test_every_page import violations
+from tests.support.apprentice import Apprentice
 from tests.support.browser import BrowserTest
 from tests.support.to_certificate import begin, lead_through, mark_done, read_the_bands, see_to_the_parts, to_the_certificate
 

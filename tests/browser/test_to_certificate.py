@@ -4,9 +4,9 @@ import re
 
 from playwright.sync_api import expect
 
-from tests.browser.pages.apprentice import Apprentice
 from tests.browser.pages.start_page import StartPage
 from tests.browser.test_every_page import violations
+from tests.support.apprentice import Apprentice
 from tests.support.browser import BrowserTest
 from tests.support.to_certificate import (
     begin,

@@ -12,10 +12,10 @@ from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwrig
 from waitress import wasyncore
 from waitress.server import create_server
 
-from calm_needle.web.app import create_app
-from calm_needle.work.workshop import Workshop
+from tests.support.app import app_over
 from tests.support.demo import copy_into
-from tests.support.pace import HURRIED
+from tests.support.hasty_clock import HastyClock
+from tests.support.workshops import workshop_in
 
 CHROMIUM = os.environ.get("CHROMIUM") or next(
     (p for p in ("/usr/bin/chromium-headless-shell", "/usr/bin/chromium", shutil.which("google-chrome") or "") if p and Path(p).exists()),
@@ -43,10 +43,10 @@ class LiveServer:
         self._folder = tempfile.TemporaryDirectory()
         if demo:
             copy_into(Path(self._folder.name))
-        self.workshop = Workshop(Path(self._folder.name), pace=HURRIED)
+        self.workshop = workshop_in(Path(self._folder.name), clock=HastyClock())
         self._map: dict[int, object] = {}
         self._stop = threading.Event()
-        self._server = create_server(create_app(self.workshop), map=self._map, host="127.0.0.1", port=0, threads=16)
+        self._server = create_server(app_over(self.workshop), map=self._map, host="127.0.0.1", port=0, threads=16)
         self.url = f"http://127.0.0.1:{self._server.effective_port}"
         self._thread = threading.Thread(target=self._serve, daemon=True)
         self._thread.start()

@@ -9,12 +9,12 @@ from typing import Any
 from flask.testing import FlaskClient
 from werkzeug.test import TestResponse
 
-from calm_needle.web.app import create_app
-from calm_needle.work.workshop import Workshop
+from tests.support.app import app_over
 from tests.support.demo import copy_into
-from tests.support.pace import HURRIED
+from tests.support.workshops import workshop_in
 
 TYPED_JOB, OLDER_RUN = 3, 1
+TAKES_S = 0.5  # from one page to the next, at least
 
 
 #: A page's tokens are dice: looking for "X4" in a page finds it in one of them now and then.
@@ -40,12 +40,13 @@ class PageTest(unittest.TestCase):
         self.addCleanup(folder.cleanup)
         if self.demo:
             copy_into(Path(folder.name))
-        self.workshop = Workshop(Path(folder.name), pace=HURRIED)
+        self.workshop = workshop_in(Path(folder.name))
         self.addCleanup(self.workshop.close)
-        self.client: FlaskClient = create_app(self.workshop).test_client()
+        self.client: FlaskClient = app_over(self.workshop).test_client()
         self.token = ""
 
     def get(self, path: str, **options: Any) -> TestResponse:
+        self.workshop.clock.wait(TAKES_S)
         answer = self.client.get(path, **options)
         self.addCleanup(answer.close)
         if found := re.search(
@@ -58,6 +59,7 @@ class PageTest(unittest.TestCase):
         if not self.token:
             self.get("/")
         headers = {"Accept": "application/json"} if json else {}
+        self.workshop.clock.wait(TAKES_S)
         answer = self.client.post(path, data={"csrf_token": self.token, **form}, headers=headers)
         self.addCleanup(answer.close)
         return answer

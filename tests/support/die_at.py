@@ -1,6 +1,6 @@
-"""Do one deed on a data folder and die in the middle of it, as when the mains go: python -m tests.support.die_at N DEED FOLDER FILE.
+"""Do one deed on a data folder, in a process of its own, and die in the middle of it, as when the mains go.
 
-N is the number of the call, of Python or of C, at which the process kills itself; 0 lets it live, and prints how many there were.
+At which call, of Python or of C, the process kills itself is given; 0 lets it live, and how many there were is told.
 """
 
 import os
@@ -8,6 +8,7 @@ import signal
 import sys
 from collections.abc import Callable
 from contextlib import closing
+from multiprocessing.queues import SimpleQueue
 from pathlib import Path
 from types import FrameType
 from typing import Any
@@ -41,7 +42,8 @@ def copy(folder: Path, file: Path) -> None:
 DEEDS: dict[str, Callable[[Path, Path], None]] = {"import": take_in, "certificate": issue, "restore": put_back, "backup": copy}
 
 
-def main(at: int, deed: str, folder: str, file: str) -> None:
+def main(at: int, deed: str, folder: Path, file: Path, counted: SimpleQueue[int]) -> None:
+    """counted: gets how many calls there were."""
     calls = 0
 
     def count(_: FrameType, event: str, __: Any) -> None:
@@ -52,10 +54,6 @@ def main(at: int, deed: str, folder: str, file: str) -> None:
                 os.kill(os.getpid(), signal.SIGKILL)
 
     sys.setprofile(count)
-    DEEDS[deed](Path(folder), Path(file))
+    DEEDS[deed](folder, file)
     sys.setprofile(None)
-    print(calls)
-
-
-if __name__ == "__main__":
-    main(int(sys.argv[1]), *sys.argv[2:])
+    counted.put(calls)

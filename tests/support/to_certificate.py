@@ -13,9 +13,9 @@ from calm_needle.store import certificates
 from calm_needle.work.record import certificate
 from calm_needle.work.verification import measuring
 from calm_needle.work.workshop import Workshop
-from tests.browser.pages.apprentice import Apprentice
 from tests.browser.pages.bench_page import BenchPage
 from tests.browser.pages.start_page import StartPage, change, sweep
+from tests.support.apprentice import Apprentice
 
 
 def plain(words: str) -> str:

@@ -1,5 +1,7 @@
 """What must not be possible from outside, and what an error looks like."""
 
+from unittest import mock
+
 from tests.support.client import OLDER_RUN, TYPED_JOB, PageTest
 
 PAGES = ("/", "/instruments", "/models/halvern-6b", f"/jobs/{TYPED_JOB}", f"/runs/{OLDER_RUN}/record", "/reckon", "/reckon/drift")
@@ -83,8 +85,8 @@ class Failures(PageTest):
         self.assertEqual(answer.status_code, 413)
 
     def test_our_own_mistake_has_a_number_and_tells_nothing_of_the_code(self) -> None:
-        self.client.application.view_functions["shelf.page"] = lambda: 1 / 0
-        with self.assertLogs("calm_needle", "ERROR") as log:
+        slipped = {"shelf.page": lambda: 1 / 0}
+        with self.assertLogs("calm_needle", "ERROR") as log, mock.patch.dict(self.client.application.view_functions, slipped):
             answer = self.get("/")
         self.assertEqual(answer.status_code, 500)
         number = log.output[0].split("unforeseen failure ")[1].split("\n")[0]

@@ -19,6 +19,7 @@ from unittest import mock
 from PIL import Image
 
 from calm_needle.bench.transport import LONGEST_ANSWER, VisaTransport
+from calm_needle.clock import Worker
 from calm_needle.core.dossier.model import Watched
 from calm_needle.core.quantities import Quantity
 from calm_needle.errors import FileRefused, InstrumentNonsense, InstrumentSilent, InstrumentSurplus, RunMovedOn, StoreUnusable
@@ -38,6 +39,7 @@ from calm_needle.work.soundness import bands, parts_sweep, repairs
 from calm_needle.work.whole_file import read_object, write_whole
 from calm_needle.work.workshop import Workshop
 from tests.support import halvern
+from tests.support.app import app_over
 from tests.support.client import TYPED_JOB, PageTest
 from tests.support.demo import copy_into
 from tests.support.garbage import throw
@@ -253,33 +255,32 @@ class AnAnswerThatNeverEnds(OnTheWire):  # F5
 
 class NoPageWaitsForAnInstrument(PageTest):  # F5
     def test_while_an_instrument_is_being_asked_every_page_answers(self) -> None:
-        run_id = self.begin_typed_run()
-        asking, done = threading.Event(), threading.Event()
+        run_id, clock = self.begin_typed_run(), self.workshop.clock
+        worker = self.asked_for(1000.0)
+        began_s = clock.monotonic()
+        for path in ("/", f"/bench/{run_id}", f"/jobs/{TYPED_JOB}", "/instruments", "/runs/1/record"):
+            self.assertEqual(self.get(path).status_code, 200, path)
+        self.assertLess(clock.monotonic() - began_s, 10.0, "no page took longer than its own time")
+        self.assertTrue(worker.is_alive(), "the instrument is still being asked")
+
+    def test_nor_does_attaching_a_run(self) -> None:
+        self.asked_for(1000.0)
+        began_s = self.workshop.clock.monotonic()
+        self.workshop.live.attach(Client(lambda: Wanted(None, (), None, "complete", None)))
+        self.assertEqual(self.workshop.clock.monotonic(), began_s)
+
+    def asked_for(self, seconds: float) -> Worker:
+        """Somebody who has an instrument to himself for so long."""
+        clock, asking = self.workshop.clock, self.workshop.clock.event()
 
         def ask() -> None:
             with self.workshop.equipment.lock:
                 asking.set()
-                done.wait(WAIT_S)
+                clock.wait(seconds)
 
-        worker = threading.Thread(target=ask)
-        worker.start()
-        asking.wait(WAIT_S)
-        try:
-            for path in ("/", f"/bench/{run_id}", f"/jobs/{TYPED_JOB}", "/instruments", "/runs/1/record"):
-                self.assertEqual(self.get(path).status_code, 200, path)
-            self.assertTrue(worker.is_alive(), "the instrument is still being asked")
-        finally:
-            done.set()
-            worker.join()
-
-    def test_nor_does_attaching_a_run(self) -> None:
-        with self.workshop.equipment.lock:
-            answered = threading.Event()
-            client = Client(lambda: Wanted(None, (), None, "complete", None))
-            attaching = threading.Thread(target=lambda: (self.workshop.live.attach(client), answered.set()))
-            attaching.start()
-            self.assertTrue(answered.wait(WAIT_S))
-        attaching.join()
+        worker = clock.start(ask, name="somebody who asks")
+        asking.wait()
+        return worker
 
 
 class HalfWrittenFiles(unittest.TestCase):  # F3
@@ -536,7 +537,7 @@ class OddDossiers(unittest.TestCase):  # F11
 
 class Garbage(PageTest):  # F12
     def test_no_route_answers_garbage_with_a_failure_of_ours(self) -> None:
-        outcome = throw(create_app(self.workshop), requests=300, seed=7)
+        outcome = throw(app_over(self.workshop), requests=300, seed=7)
         self.assertEqual(outcome.failures, [])
         self.assertGreater(len(outcome.statuses), 4, "some of it was understood, and refused in different ways")
 

@@ -1,10 +1,9 @@
 """Killed at many places in the middle of an import, a certificate, a restore, a backup: the store is whole; all is done or nothing."""
 
+import multiprocessing
 import shutil
 import signal
 import sqlite3
-import subprocess
-import sys
 import tempfile
 import unittest
 from contextlib import closing
@@ -17,10 +16,13 @@ from calm_needle.work import backup
 from calm_needle.work.jobs import job_files, shelf
 from calm_needle.work.verification import measuring
 from calm_needle.work.workshop import Workshop
+from tests.support import die_at
 from tests.support.demo import copy_into
 from tests.support.die_at import TYPED_JOB
 
-PLACES = 5
+PLACES = 4
+PROCESSES = multiprocessing.get_context("forkserver")  # what a deed needs is imported once, and no thread is in the way
+PROCESSES.set_forkserver_preload(["tests.support.die_at"])
 LAST_CALLS = (400, 40, 4)  # near the end, where the files take their places
 
 
@@ -38,10 +40,12 @@ class KilledInADeed(unittest.TestCase):
         folder = self.place / "now"
         shutil.rmtree(folder, ignore_errors=True)
         shutil.copytree(self.before, folder)
-        command = [sys.executable, "-m", "tests.support.die_at", str(at), deed, str(folder), str(file)]
-        done = subprocess.run(command, capture_output=True, text=True, timeout=120, check=False)
-        self.assertIn(done.returncode, (0, -signal.SIGKILL), done.stderr)
-        return int(done.stdout or 0), folder
+        counted = PROCESSES.SimpleQueue()
+        done = PROCESSES.Process(target=die_at.main, args=(at, deed, folder, file, counted))
+        done.start()
+        done.join()
+        self.assertEqual(done.exitcode, -signal.SIGKILL if at else 0)
+        return 0 if at else counted.get(), folder
 
     def rows(self, folder: Path) -> dict[str, int]:
         """How many rows each table has after the next start of the program, the store being sound."""

@@ -19,7 +19,7 @@ from calm_needle.store import db
 from tests.support.client import TYPED_JOB
 from tests.support.demo import copy_into
 
-KILLS = 8
+KILLS = 4
 HANDS = 3  # pages that type at the same time
 
 

@@ -8,9 +8,9 @@ from pathlib import Path
 
 from calm_needle.errors import StoreUnusable
 from calm_needle.work.jobs import shelf
-from calm_needle.work.workshop import Workshop
 from tests.support.demo import copy_into
-from tests.support.pace import HURRIED
+from tests.support.hasty_clock import HastyClock
+from tests.support.workshops import workshop_in
 
 INSTRUMENTS_JOB = 2
 
@@ -20,7 +20,7 @@ class WhatIsInUse(unittest.TestCase):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         copy_into(Path(folder.name))
-        self.workshop = Workshop(Path(folder.name), pace=HURRIED)
+        self.workshop = workshop_in(Path(folder.name), clock=HastyClock())
         self.addCleanup(self.workshop.close)
         with self.workshop.store() as conn:
             self.run_id = shelf.begin_run(conn, INSTRUMENTS_JOB, "intermediate frequency")

@@ -73,7 +73,7 @@ def nice_step(rough: float) -> float:
 
 def needle_of(series: Series, marks: Marks, goal: Goal) -> Needle:
     """Return what the needle shows for the readings of a stay and what their judge has marked."""
-    shown = [series.shown(series.measure(r)) for r in series.watched[-LAST:]]
+    shown = [value for _, value in series.lately(LAST)]
     edges = [series.shown(m) for m in (marks.low, marks.high) if m is not None]
     if series.reads == "level":
         everything = [*shown, *edges, 0.0]
@@ -104,7 +104,7 @@ def needle_of(series: Series, marks: Marks, goal: Goal) -> Needle:
 
 def trail_of(series: Series, needle: Needle) -> list[tuple[float, float]]:
     """Return the last readings as they lie on the needle's scale: seconds and value."""
-    return [(r.t_s, series.shown(series.measure(r)) * needle.factor) for r in series.watched[-LAST:]]
+    return [(t_s, value * needle.factor) for t_s, value in series.lately(LAST)]
 
 
 def _prefixed(values: Iterable[float], unit: str) -> tuple[float, str]:

@@ -73,6 +73,7 @@ class Series:
         self.reads: Reads = (watched.reads if watched and watched.reads else None) or reads
         self.unit = watched.unit if watched else "V"
         self.watched: list[Seen] = []
+        self._measures: list[float] = []  # of those watched, in their order
         self.swept: list[Seen] = []
         self.marked: list[Seen] = []
         source = step.set_up.source if step else None
@@ -80,13 +81,18 @@ class Series:
         self._levels: dict[tuple[float, float | None], float] = {}  # the same few readings are asked for at every look
         self._joins: list[_Join] = []
         self._now: tuple[int, Now] | None = None  # as it was after so many readings
+        self._start: tuple[int, float] | None = None  # likewise; a needle's picture asks for it with each of its readings
         self.centre = float(step.aim.get("centre", 0.0)) if step else 0.0
 
     def add(self, seen: Seen) -> None:
         """Take a reading in."""
-        if seen.kind not in ("sweep", "marked"):
-            self._join(seen)
-        {"sweep": self.swept, "marked": self.marked}.get(seen.kind, self.watched).append(seen)
+        apart = {"sweep": self.swept, "marked": self.marked}.get(seen.kind)
+        if apart is not None:
+            apart.append(seen)
+            return
+        self._join(seen)
+        self.watched.append(seen)
+        self._measures.append(self.measure(seen))
 
     def measure(self, seen: Seen) -> float:
         """A reading as it is compared with others: decibels re 1 V at the step's own generator level, or its value.
@@ -138,7 +144,11 @@ class Series:
         join = self._joins[-1]
         jump_db = self._at_reference(seen) + join.own_db - join.before_db
         self._joins[-1] = join._replace(offset_db=join.own_db - (jump_db if abs(jump_db) > PASSED_ON_DB else 0.0))
-        self._now = None
+        self._now = self._start = None
+        for i in range(len(self.watched) - 1, -1, -1):
+            if self.watched[i].t_s < join.t_s:
+                break
+            self._measures[i] = self.measure(self.watched[i])
 
     def shown(self, measure: float) -> float:
         """A measure as the needle shows it: from where it began, from the centre, or as it is."""
@@ -146,15 +156,25 @@ class Series:
             return measure - (self.start() or 0.0)
         return measure - self.centre if self.reads == "offset" else measure
 
+    def lately(self, count: int) -> list[tuple[float, float]]:
+        """The last so many readings as the needle shows them: seconds, and the measure from where it began or from the centre."""
+        zero = {"level": self.start() or 0.0, "offset": self.centre, "value": 0.0}[self.reads]
+        return [(r.t_s, m - zero) for r, m in zip(self.watched[-count:], self._measures[-count:], strict=True)]
+
     @property
     def shown_unit(self) -> str:
         return "dB" if self.reads == "level" else self.unit
 
     def start(self) -> float | None:
         """The measure of the first readings of this stay, or None."""
-        seen = self.watched
-        if not seen:
+        if not self.watched:
             return None
+        if self._start is None or self._start[0] != len(self.watched):
+            self._start = len(self.watched), self._begun()
+        return self._start[1]
+
+    def _begun(self) -> float:
+        seen = self.watched
         few: Sequence[Seen] = seen[:1]
         if not seen[0].alone:
             # As long as nothing was turned, every reading tells where it began.
@@ -208,8 +228,8 @@ class Series:
 
     def turns_of(self, adjuster: str) -> float | None:
         """The turns of an adjuster from the first reading to the last, where they are known."""
-        known = [r.turns[adjuster] for r in self.watched if adjuster in r.turns]
-        return known[-1] - known[0] if known else None
+        first = next((r.turns[adjuster] for r in self.watched if adjuster in r.turns), None)
+        return None if first is None else next(r.turns[adjuster] for r in reversed(self.watched) if adjuster in r.turns) - first
 
     def tried(self, adjuster: str) -> tuple[float, float] | None:
         """How far an adjuster was turned, end to end (turns), and between which readings' measures the needle swung; None where unknown."""

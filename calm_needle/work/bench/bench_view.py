@@ -9,6 +9,7 @@ from itertools import takewhile
 from typing import Any, NamedTuple
 
 from calm_needle.bench.kinds import KINDS, STATE_WORDS
+from calm_needle.clock import seconds
 from calm_needle.core.dossier.fit import set_card
 from calm_needle.core.dossier.model import Adjuster
 from calm_needle.core.procedure.advice import Advice
@@ -23,7 +24,6 @@ from calm_needle.work.bench import trace_view
 from calm_needle.work.bench.bench_thread import gains, since_start, thread, thread_title
 from calm_needle.work.bench.decision_view import decision_view
 from calm_needle.work.bench.run_book import RunBook
-from calm_needle.work.clock import seconds
 from calm_needle.work.instruments.live_bench import LiveBench
 
 NOTED_S = 0.5  # by which readings say something of the way that the hand goes now
@@ -270,8 +270,7 @@ def _core(bench: LiveBench | None, book: RunBook, in_hand: str | None, standing:
     where = {"at_stop": position.at_stop, "travel": position.travel, "coarse_turns": coarse, "fine_turns": fine}
     if book.state.blind:
         return {"turns": round(position.turns, 4), **where, "hidden": True}
-    known = [s.turns[in_hand] for s in book.seen.series.watched if in_hand in s.turns]
-    begun = known[0] if known else position.turns
+    begun = next((s.turns[in_hand] for s in book.seen.series.watched if in_hand in s.turns), position.turns)
     return {"turns": round(position.turns - begun, 4), **where}
 
 

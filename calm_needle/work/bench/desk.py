@@ -1,12 +1,12 @@
 """A run on the bench: its book, shared between the pages and the instruments, and the newest state for whoever watches."""
 
 import sqlite3
-import threading
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from typing import Any
 
 from calm_needle.bench.practice_set import Position
+from calm_needle.clock import clock_of
 from calm_needle.core.procedure.judge import swing_for
 from calm_needle.core.procedure.set_up import settings
 from calm_needle.core.quantities import Quantity
@@ -23,12 +23,12 @@ class Desk:
     """One run with a lock around it. Every method may be called from any thread. The connection is the desk's from now on."""
 
     def __init__(self, conn: sqlite3.Connection, run_id: int, bench: LiveBench) -> None:
-        self._conn = conn
+        self._conn, clock = conn, clock_of(conn)
         self._book = RunBook(conn, run_id)
         self.run_id = run_id
         self._bench = bench
-        self._lock = threading.RLock()
-        self._news = threading.Condition()
+        self._lock = clock.lock()
+        self._news = clock.condition()
         self._sequence = 0
         self._version = 0
         self._shown_act = ""  # what Enter did when it was last made known

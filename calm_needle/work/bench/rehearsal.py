@@ -7,6 +7,7 @@ import random
 from datetime import UTC, datetime, timedelta
 from typing import NamedTuple, Protocol
 
+from calm_needle.clock import seconds, to_text
 from calm_needle.core.dossier.model import SetUp
 from calm_needle.core.procedure.judge import Standing, swing_for
 from calm_needle.core.quantities import Quantity
@@ -15,7 +16,6 @@ from calm_needle.sim.instruments.millivoltmeter import Millivoltmeter
 from calm_needle.sim.receiver.practice import Input, PracticeReceiver
 from calm_needle.sim.technician import MANNERS, Hand, Manner, touch_of
 from calm_needle.work.bench.run_book import RunBook
-from calm_needle.work.clock import seconds, to_text
 
 READING_S = 0.05
 LONGEST_STEP_S = 180.0

@@ -9,6 +9,7 @@ from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from typing import Any
 
+from calm_needle.clock import clock_of, seconds
 from calm_needle.core.dossier.model import TUNING_ID, Adjuster, Model, Step
 from calm_needle.core.dossier.read import read_model, resolved_group
 from calm_needle.core.procedure.decision import Decision
@@ -26,7 +27,6 @@ from calm_needle.store import runs, shelf
 from calm_needle.store.db import transaction
 from calm_needle.work.bench.deciding import decision_of, option_of, wishes_here
 from calm_needle.work.bench.visit_readings import VisitReadings
-from calm_needle.work.clock import now_utc, seconds
 from calm_needle.work.house_style import style_of
 from calm_needle.work.jobs.carriers import known_carriers
 from calm_needle.work.jobs.places import placed_model
@@ -43,8 +43,8 @@ class NotSureEnough(CalmNeedleError):
 class RunBook:
     """A run with its plan, its state, and the watch over the adjuster in hand."""
 
-    def __init__(self, conn: sqlite3.Connection, run_id: int, *, clock: Callable[[], str] = now_utc) -> None:
-        self._conn, self._clock = conn, clock
+    def __init__(self, conn: sqlite3.Connection, run_id: int, *, clock: Callable[[], str] | None = None) -> None:
+        self._conn, self._clock = conn, clock or clock_of(conn).text
         row = runs.run(conn, run_id)
         if row is None:
             raise NotFound("run", run_id)

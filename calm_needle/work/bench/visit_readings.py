@@ -3,6 +3,7 @@
 import json
 from collections.abc import Sequence
 
+from calm_needle.clock import seconds
 from calm_needle.core.dossier.model import Model, Step
 from calm_needle.core.plausible import MOST_BELIEVABLE, MOST_OF_ALL, reading_instead
 from calm_needle.core.procedure.judge import Context, Judge, Moment, Standing
@@ -13,7 +14,6 @@ from calm_needle.core.procedure.series import Seen, Series
 from calm_needle.core.quantities import Quantity, format_si
 from calm_needle.errors import FieldsRefused
 from calm_needle.store.runs import ReadingRow
-from calm_needle.work.clock import seconds
 
 ANSWER_S = 1.5  # from what is read on the page to the key that is pressed
 STILL_DB = 0.5  # a reading that has moved by less, where nobody counts the turns

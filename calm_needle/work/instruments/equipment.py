@@ -4,11 +4,10 @@ Whoever works them does it through here: the thread that reads the needle, the s
 and what a person asks of a meter. `lease` has the others stand aside meanwhile.
 """
 
-import threading
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
-from typing import Literal, NamedTuple, TypeVar, cast
+from typing import Literal, NamedTuple, Protocol, TypeVar, cast
 
 from calm_needle.bench.described import DescribedLink
 from calm_needle.bench.ears import Ears
@@ -16,13 +15,13 @@ from calm_needle.bench.generator import Generator
 from calm_needle.bench.instrument import Instrument
 from calm_needle.bench.kinds import KINDS, LISTED, STATE_WORDS, identify
 from calm_needle.bench.practice_set import PracticeSet
-from calm_needle.bench.transport import USUAL_LINE, VisaTransport
+from calm_needle.bench.transport import USUAL_LINE, VisaTransport, Wire
+from calm_needle.clock import SYSTEM, Clock, Event
 from calm_needle.core.description import READS, Description, Line
 from calm_needle.core.dossier.model import Watched
 from calm_needle.core.procedure.set_up import Setting
 from calm_needle.core.quantities import Quantity
 from calm_needle.errors import FieldsRefused, InstrumentError, InstrumentGone, InstrumentNonsense, InstrumentSilent
-from calm_needle.work.clock import REAL, Pace
 
 __all__ = ["KINDS", "LISTED", "STATE_WORDS", "Equipment", "LinkState", "Read", "find_out"]
 
@@ -34,6 +33,12 @@ AUDIBLE = ("beat",)  # quantities that are heard at the output, wherever else a 
 # Instruments that look at a test point, and the probe of the practice set that is theirs.
 PROBED = {"counter": "counter", "oscilloscope": "oscilloscope1"}
 Driver = TypeVar("Driver", bound=Instrument)
+
+
+class Links(Protocol):
+    """What opens the link to an instrument by its resource name: VISA, or what stands in for it."""
+
+    def __call__(self, resource: str, *, name: str, line: Line = USUAL_LINE) -> Wire: ...
 
 
 @dataclass(frozen=True)
@@ -56,14 +61,14 @@ class Read(NamedTuple):
 class Equipment:
     """The instruments that are connected, by kind. Safe between threads."""
 
-    def __init__(self, *, pace: Pace = REAL) -> None:
-        self.pace = pace
-        self.lock = threading.RLock()  # two lines that belong together: a probe put on and the reading, a turn and the reading
-        self._lease = threading.RLock()
-        self._links: dict[str, VisaTransport] = {}  # by resource
+    def __init__(self, *, clock: Clock = SYSTEM, links: Links = VisaTransport) -> None:
+        self.clock, self._open_link = clock, links
+        self.lock = clock.lock()  # two lines that belong together: a probe put on and the reading, a turn and the reading
+        self._lease = clock.lock()
+        self._links: dict[str, Wire] = {}  # by resource
         self._drivers: dict[str, Instrument] = {}
         self._states: dict[str, LinkState] = {}
-        self.ears = Ears()  # which a page opens; one of the instruments while somebody wants to be led by it
+        self.ears = Ears(clock=clock)  # which a page opens; one of the instruments while somebody wants to be led by it
         self._by_ear = False
 
     # Which there are.
@@ -78,12 +83,12 @@ class Equipment:
             self.close()
             names = {resource: KINDS[kind].driver.name for kind, resource in reversed(resources.items()) if kind in KINDS}
             lines = {resources[k]: d.line for k, d in described.items() if k in resources}
-            self._links = {r: VisaTransport(r, name=name, line=lines.get(r, USUAL_LINE)) for r, name in names.items()}
+            self._links = {r: self._open_link(r, name=name, line=lines.get(r, USUAL_LINE)) for r, name in names.items()}
             self._drivers = {}
             for kind, resource in resources.items():
                 link = self._links.get(resource)
                 if kind in KINDS and link:
-                    spoken = DescribedLink(link, described[kind]) if kind in described else link
+                    spoken = DescribedLink(link, described[kind], clock=self.clock) if kind in described else link
                     self._drivers[kind] = KINDS[kind].driver(spoken)
             if self._by_ear:
                 self._drivers[EARS] = self.ears
@@ -167,16 +172,9 @@ class Equipment:
         with self._lease:
             yield
 
-    def rest(self, seconds: float, *, until: threading.Event | None = None) -> None:
-        """Wait for something to come to rest, through the pace. What is heard comes later than what is: by the ears it takes longer."""
-        practice = self.practice
-        if self._by_ear:
-            self.pace.wait(seconds + self.ears.later_s, until=until)
-        elif self.pace.skips and practice:
-            with self.lock:
-                practice.let_pass(seconds)
-        else:
-            self.pace.wait(seconds, until=until)
+    def rest(self, seconds: float, *, until: Event | None = None) -> None:
+        """Wait for something to come to rest. What is heard comes later than what is: by the ears it takes longer."""
+        self.clock.wait(seconds + (self.ears.later_s if self._by_ear else 0.0), until=until)
 
     def apply(self, wanted: Sequence[Setting]) -> None:
         """Set what can be set by itself, and read it back. Raises InstrumentError in words; nothing counts as set then."""

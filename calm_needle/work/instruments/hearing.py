@@ -6,12 +6,12 @@ import sqlite3
 from typing import Any, NamedTuple
 
 from calm_needle.bench.ears import BROWSERS_OWN, TONE_HZ, Ears, Source, Told
+from calm_needle.clock import SYSTEM, Clock
 from calm_needle.core.physics.beat_side import LEAST_HZ, BeatAgainst, beat_against
 from calm_needle.core.physics.listening import FASTEST_HZ, SLOWEST_HZ
 from calm_needle.core.quantities import format_db, format_si, parse_si
 from calm_needle.errors import FieldsRefused, InstrumentError, NoAnswer, NotUnderstood, OutOfRange
 from calm_needle.store import bench as bench_store
-from calm_needle.work.clock import now_utc
 from calm_needle.work.instruments.equipment import Equipment
 from calm_needle.work.instruments.live_bench import LiveBench
 
@@ -128,7 +128,7 @@ def count(ears: Ears) -> Counted:
     return Counted(heard.pitch_hz, max(heard.sure_hz, LEAST_HZ))
 
 
-def against_carrier(ears: Ears, form: dict[str, str]) -> Sided:
+def against_carrier(ears: Ears, form: dict[str, str], *, clock: Clock = SYSTEM) -> Sided:
     """Count the beat once more after what makes it was raised a little, and return on which side of a known carrier it runs, and where.
 
     form: the carrier's frequency (known), how well it is known (within), what was counted before (pitch, sure). Raises FieldsRefused.
@@ -160,7 +160,7 @@ def against_carrier(ears: Ears, form: dict[str, str]) -> Sided:
         f"{format_si(found.apart_hz, unit='Hz', digits=5, signed=True)} from it ({ppm}), sure to {sure}."
     )
     check = {
-        "checked_on": now_utc()[:10],
+        "checked_on": clock.text()[:10],
         "against": f"{form.get('name', '').strip()[:60] or 'a carrier'}, {format_si(values['known'], unit='Hz', digits=7)}",
         "found_off": f"{found.apart_ppm:.3g} ppm",
         "uncertainty": f"{1e6 * found.uncertainty_hz / values['known']:.2g} ppm",

@@ -7,14 +7,13 @@ wrong is said on the page, and it goes on.
 
 import contextlib
 import logging
-import threading
-import time
 from collections import deque
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple, Protocol
 
 from calm_needle.bench.oscilloscope import Oscilloscope, Trace
 from calm_needle.bench.practice_set import Position, SetTruth
+from calm_needle.clock import Worker
 from calm_needle.core.description import Description
 from calm_needle.core.dossier.model import Step
 from calm_needle.core.procedure.judge import Swing
@@ -79,8 +78,8 @@ class LiveBench:
 
     def __init__(self, equipment: Equipment) -> None:
         self.equipment = equipment
-        self._wake = threading.Event()
-        self._stop = threading.Event()
+        self._clock = equipment.clock
+        self._wake, self._stop = self._clock.event(), self._clock.event()
         self._client: Client | None = None
         self.trouble: str | None = None  # why readings cannot be kept, for the page
         self._is_set = False
@@ -91,7 +90,7 @@ class LiveBench:
         self._turnable: tuple[str, ...] | None = None  # the adjusters that the practice set has, once asked
         self._sweep: tuple[str, float, Swing] | None = None
         self._sweep_done: float | None = None
-        self._thread: threading.Thread | None = None
+        self._thread: Worker | None = None
 
     # Seen by pages.
 
@@ -145,8 +144,7 @@ class LiveBench:
             self._positions, self._is_set, self._sweep, self._sweep_done = {}, False, None, None
             self._client = client
         if client is not None and not self._stop.is_set() and (self._thread is None or not self._thread.is_alive()):
-            self._thread = threading.Thread(target=self._work, name="live bench", daemon=True)
-            self._thread.start()
+            self._thread = self._clock.start(self._work, name="live bench")
         self._wake.set()
 
     def close(self) -> None:
@@ -169,7 +167,7 @@ class LiveBench:
             if adjuster not in self._adjusters():
                 raise FieldsRefused({"turns": "The practice set cannot turn that adjuster yet; type what is read, or leave the step out."})
             position = self._positions[adjuster] = practice.turn(adjuster, turns)
-            self._moved.append((time.monotonic(), adjuster, position))
+            self._moved.append((self._clock.monotonic(), adjuster, position))
         self._wake.set()
         return position
 
@@ -184,7 +182,7 @@ class LiveBench:
         self.equipment.apply(wanted)
         client = self._client
         self._is_set, self._set_mark = True, client.mark() if client else 0
-        self._next_check_s = time.monotonic() + CHECK_EVERY_S
+        self._next_check_s = self._clock.monotonic() + CHECK_EVERY_S
         # What is read while everything settles would be neither the old nor the new.
         self.equipment.rest(SETTLE_S, until=self._stop)
         self._wake.set()
@@ -225,7 +223,7 @@ class LiveBench:
 
     def _work(self) -> None:
         while not self._stop.is_set():
-            started = time.monotonic()
+            started = self._clock.monotonic()
             pause = RETRY_EVERY_S
             try:
                 with self.equipment.turn():
@@ -241,7 +239,7 @@ class LiveBench:
             except Exception as fault:  # nothing but a stop ends the readings
                 log.exception("the bench goes on")
                 self._say(f"Something unforeseen is in the way of the readings ({type(fault).__name__}). They go on by themselves.")
-            self._wake.wait(max(0.0, pause - (time.monotonic() - started)))
+            self._wake.wait(max(0.0, pause - (self._clock.monotonic() - started)))
             self._wake.clear()
 
     def _once(self) -> float:
@@ -285,9 +283,9 @@ class LiveBench:
             client.distrust(self._set_mark, "the generator was not as set")
             self.set_everything(wanted.settings)
             return
-        if time.monotonic() < self._next_check_s:
+        if self._clock.monotonic() < self._next_check_s:
             return
-        self._next_check_s = time.monotonic() + CHECK_EVERY_S
+        self._next_check_s = self._clock.monotonic() + CHECK_EVERY_S
         mark = client.mark()
         if self.equipment.as_set(wanted.settings):
             self._set_mark = mark
@@ -332,12 +330,12 @@ class LiveBench:
 
     def _read_patiently(self, step: Step) -> Read | None:
         """Read what a step watches; where the ears hear nothing for a moment, wait for it: a sweep is not given up for that."""
-        until_s = time.monotonic() + HEARD_AGAIN_S
+        until_s = self._clock.monotonic() + HEARD_AGAIN_S
         while True:
             try:
                 return self.equipment.read(step.set_up.watched)
             except (EarsClosed, EarsUnsure):
-                if time.monotonic() > until_s or self._stop.wait(RETRY_EVERY_S):
+                if self._clock.monotonic() > until_s or self._stop.wait(RETRY_EVERY_S):
                     raise
 
     def _told(self, fault: InstrumentError) -> None:
@@ -376,7 +374,7 @@ class LiveBench:
 
     def _stood(self, now: Mapping[str, Position], *, ago_s: float) -> dict[str, Position]:
         """Where adjusters stood when what is read now was so: what is heard is some time on its way, and a hand does not wait for it."""
-        then_s = time.monotonic() - ago_s
+        then_s = self._clock.monotonic() - ago_s
         return {a: next((p for at_s, name, p in reversed(self._moved) if name == a and at_s <= then_s), now[a]) for a in now}
 
     def _adjusters(self) -> tuple[str, ...]:

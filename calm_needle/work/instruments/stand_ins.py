@@ -8,6 +8,8 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
+from calm_needle.bench.transport import USUAL_LINE, VisaTransport, Wire
+from calm_needle.core.description import Line
 from calm_needle.errors import StoreUnusable
 from calm_needle.work.whole_file import read_object, write_whole
 
@@ -44,6 +46,10 @@ class StandIns:
     def resources(self) -> dict[str, str]:
         """Return the VISA resource name of each stand-in."""
         return {name: f"TCPIP::127.0.0.1::{port}::SOCKET" for name, port in self.ports.items()}
+
+    def link(self, resource: str, *, name: str, line: Line = USUAL_LINE) -> Wire:
+        """Return a link to an instrument by its resource name: to a stand-in as to any other."""
+        return VisaTransport(resource, name=name, line=line)
 
     def holds(self, *, set_id: int, built_as: int | None) -> bool:
         """Whether that set is on the bench, built as its own dossier of that number has it (None: as its model's)."""

@@ -3,13 +3,13 @@
 import sqlite3
 from datetime import date
 
+from calm_needle.clock import now_utc
 from calm_needle.core.form import Ask, read_form
 from calm_needle.core.procedure.dial.steps import Carrier
 from calm_needle.errors import FieldsRefused, NotFound
 from calm_needle.store import carriers as store
 from calm_needle.store.carriers import CarrierRow
 from calm_needle.store.db import transaction
-from calm_needle.work.clock import now_utc
 
 LOWEST_HZ, HIGHEST_HZ = 10e3, 300e6
 COARSEST_SHARE = 1e-3  # of the frequency: a carrier that is known no better says nothing that the dial does not
@@ -29,7 +29,7 @@ def known_carriers(conn: sqlite3.Connection) -> list[Carrier]:
 
 def table(conn: sqlite3.Connection) -> list[tuple[CarrierRow, bool]]:
     """Return the carriers, each with whether it was known so long ago that it wants looking at again."""
-    today = date.fromisoformat(now_utc()[:10])
+    today = date.fromisoformat(now_utc(conn)[:10])
     return [(c, (today - date.fromisoformat(c.known_on)).days > OLD_DAYS) for c in store.carriers(conn)]
 
 
@@ -44,9 +44,9 @@ def add(conn: sqlite3.Connection, form: dict[str, str]) -> None:
         faults.setdefault(
             "uncertainty", "More than nothing, and at most a thousandth of the frequency; else it says no more than the dial does."
         )
-    known_on = typed.texts.get("known_on") or now_utc()[:10]
+    known_on = typed.texts.get("known_on") or now_utc(conn)[:10]
     try:
-        if date.fromisoformat(known_on) > date.fromisoformat(now_utc()[:10]):
+        if date.fromisoformat(known_on) > date.fromisoformat(now_utc(conn)[:10]):
             faults["known_on"] = "That day is still to come."
     except ValueError:
         faults["known_on"] = "A day is written 2026-03-31."
@@ -60,7 +60,7 @@ def add(conn: sqlite3.Connection, form: dict[str, str]) -> None:
             frequency_hz=frequency_hz,
             uncertainty_hz=uncertainty_hz,
             known_on=known_on,
-            at_utc=now_utc(),
+            at_utc=now_utc(conn),
         )
 
 
@@ -69,4 +69,4 @@ def withdraw(conn: sqlite3.Connection, carrier_id: int) -> None:
     if all(c.id != carrier_id for c in store.carriers(conn)):
         raise NotFound("carrier", carrier_id)
     with transaction(conn):
-        store.withdraw(conn, carrier_id, at_utc=now_utc())
+        store.withdraw(conn, carrier_id, at_utc=now_utc(conn))

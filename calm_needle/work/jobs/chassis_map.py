@@ -4,6 +4,7 @@ import sqlite3
 from dataclasses import dataclass
 from typing import cast
 
+from calm_needle.clock import now_utc
 from calm_needle.core.dossier.amend import roles
 from calm_needle.core.dossier.chassis_map import KINDS, Count, Mark, count_sentence, counts, label_place, neighbours, too_near
 from calm_needle.core.dossier.model import Model, Side
@@ -13,7 +14,6 @@ from calm_needle.store import map_marks, photographs
 from calm_needle.store.db import transaction
 from calm_needle.store.photographs import PhotographRow
 from calm_needle.store.shelf import JobRow
-from calm_needle.work.clock import now_utc
 from calm_needle.work.jobs import entries, own_dossier
 from calm_needle.work.jobs.places import marks_of
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
@@ -102,11 +102,11 @@ def take_off(conn: sqlite3.Connection, job_id: int, label: str) -> None:
     for old in marks_of(conn, job.set_id):
         if old.label == label:
             map_marks.add_mark(
-                conn, set_id=job.set_id, label=label, kind=old.kind, side=old.side, x_mm=None, y_mm=None, remarks="", at_utc=now_utc()
+                conn, set_id=job.set_id, label=label, kind=old.kind, side=old.side, x_mm=None, y_mm=None, remarks="", at_utc=now_utc(conn)
             )
             return
     raise FieldsRefused({"label": f"{label[:LONGEST_LABEL]} is not on the map."})
 
 
 def _keep(conn: sqlite3.Connection, job: JobRow, new: Mark) -> None:
-    map_marks.add_mark(conn, set_id=job.set_id, **new._asdict(), at_utc=now_utc())
+    map_marks.add_mark(conn, set_id=job.set_id, **new._asdict(), at_utc=now_utc(conn))

@@ -4,9 +4,9 @@ import json
 import sqlite3
 from typing import NamedTuple
 
+from calm_needle.clock import now_utc
 from calm_needle.errors import FieldsRefused
 from calm_needle.store import drafts as store
-from calm_needle.work.clock import now_utc
 from calm_needle.work.jobs.shelf import job_of
 
 LONGEST_FORM, LONGEST_WORDS, MOST_FIELDS, MOST_DRAFTS = 200, 2000, 40, 200
@@ -31,7 +31,7 @@ def keep(conn: sqlite3.Connection, job_id: int, *, form: str, fields: object) ->
         return
     if len(store.drafts_of_job(conn, job_id)) >= MOST_DRAFTS:
         raise FieldsRefused({"form": "There are too many drafts; keep or let go of some."})
-    store.put_draft(conn, job_id=job_id, form=form, fields=json.dumps(typed, ensure_ascii=False), at_utc=now_utc())
+    store.put_draft(conn, job_id=job_id, form=form, fields=json.dumps(typed, ensure_ascii=False), at_utc=now_utc(conn))
 
 
 def forget(conn: sqlite3.Connection, job_id: int, form: str) -> None:

@@ -3,8 +3,9 @@
 import json
 import sqlite3
 from collections.abc import Callable, Mapping
-from datetime import UTC, date, datetime
+from datetime import date
 
+from calm_needle.clock import clock_of
 from calm_needle.files.calendar_file import DueDay, write_calendar
 from calm_needle.store import intake, shelf
 from calm_needle.work.verification import instruments_register
@@ -42,4 +43,4 @@ WORDED: dict[str, Callable[[str, Mapping[str, str], str], DueDay | None]] = {"wa
 
 def calendar(conn: sqlite3.Connection) -> bytes:
     """Return what falls due as iCalendar."""
-    return write_calendar(days(conn), at=datetime.now(UTC))
+    return write_calendar(days(conn), at=clock_of(conn).utc())

@@ -4,6 +4,7 @@ import json
 import sqlite3
 from dataclasses import dataclass
 
+from calm_needle.clock import now_utc
 from calm_needle.core.pictures import Picture
 from calm_needle.core.procedure.stale import Stale
 from calm_needle.core.soundness.entry_kinds import KINDS, OWN_PAPER, EntryKind, Page, check
@@ -14,7 +15,6 @@ from calm_needle.store import intake, shelf
 from calm_needle.store.db import transaction
 from calm_needle.store.shelf import JobRow
 from calm_needle.work.bench.run_book import open_again as _stale
-from calm_needle.work.clock import now_utc
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 
 LONGEST_WORDS = 400
@@ -91,7 +91,7 @@ def add(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
     kind = KINDS.get(form.get("kind", ""))
     if kind is None:
         raise NotFound("kind of entry", form.get("kind", "")[:20])
-    detail, at_utc = check(kind, form), now_utc()
+    detail, at_utc = check(kind, form), now_utc(conn)
     bands = _bands(conn, job) if kind.bands else []
     if unknown := [name for name in kind.bands if detail[name] not in bands]:
         raise FieldsRefused(dict.fromkeys(unknown, f"This set has no such band. Choose one: {', '.join(bands)}."))
@@ -125,14 +125,14 @@ def end(conn: sqlite3.Connection, job_id: int, entry_id: int, form: dict[str, st
             raise FieldsRefused({field: str(fault)}) from None
     if outcome not in kind.outcomes:
         raise FieldsRefused({field: f"Say what came of it: {', '.join(kind.outcomes)}."})
-    intake.end_entry(conn, entry_id=entry_id, outcome=outcome, words=words, at_utc=now_utc())
+    intake.end_entry(conn, entry_id=entry_id, outcome=outcome, words=words, at_utc=now_utc(conn))
 
 
 def open_again(conn: sqlite3.Connection, job_id: int, entry_id: int) -> None:
     """Take back what was said to have come of an entry: it is open again. Raises NotFound, FieldsRefused."""
     if not _find(conn, job_id, entry_id).ended:
         raise FieldsRefused({f"words-{entry_id}": "It is open."})
-    intake.end_entry(conn, entry_id=entry_id, outcome=None, words="", at_utc=now_utc())
+    intake.end_entry(conn, entry_id=entry_id, outcome=None, words="", at_utc=now_utc(conn))
 
 
 def _find(conn: sqlite3.Connection, job_id: int, entry_id: int) -> Entry:

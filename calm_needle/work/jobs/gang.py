@@ -3,6 +3,7 @@
 import sqlite3
 from typing import NamedTuple
 
+from calm_needle.clock import now_utc
 from calm_needle.core.dossier.model import Model
 from calm_needle.core.physics.gang_sections import Section, foretell, most_unequal, section_of
 from calm_needle.core.pictures import Curves, Ink, Line
@@ -14,7 +15,6 @@ from calm_needle.errors import CalmNeedleError, FieldsRefused, NotFound
 from calm_needle.store import gang_readings as store
 from calm_needle.store.db import transaction
 from calm_needle.store.gang_readings import GangRow
-from calm_needle.work.clock import now_utc
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 
 NOT_READ = ("-", "–", "−")
@@ -71,7 +71,7 @@ def keep(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
     if faults:
         raise FieldsRefused({"sections": " ".join(faults)})
     with transaction(conn):
-        store.add_readings(conn, job_id=job_id, band=band.band.id, readings=readings, at_utc=now_utc())
+        store.add_readings(conn, job_id=job_id, band=band.band.id, readings=readings, at_utc=now_utc(conn))
 
 
 def _read(band: DialBand, words: list[str]) -> tuple[float, float | None, float | None, float | None]:

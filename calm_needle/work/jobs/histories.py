@@ -10,6 +10,7 @@ from datetime import date
 from functools import cache, partial
 from typing import NamedTuple
 
+from calm_needle.clock import seconds
 from calm_needle.core.form import Ask, read_form
 from calm_needle.core.procedure.phases import PHASES
 from calm_needle.core.queueing import FEWEST, Planned, Waiting, bench_minutes, in_order, minutes_of
@@ -19,7 +20,6 @@ from calm_needle.store import histories as store
 from calm_needle.store import measurements, runs, shelf
 from calm_needle.store.db import remembered
 from calm_needle.store.shelf import JobRow, ModelRow
-from calm_needle.work.clock import seconds
 from calm_needle.work.jobs import entries, rehearsed
 from calm_needle.work.jobs.shelf import model_of_dossier, phases_of
 

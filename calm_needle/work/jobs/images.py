@@ -4,6 +4,7 @@ import math
 import sqlite3
 from typing import NamedTuple
 
+from calm_needle.clock import now_utc
 from calm_needle.core.dossier.model import Band, Model
 from calm_needle.core.form import Ask, read_form
 from calm_needle.core.physics.superhet import frequency_plan, image_ratio_db
@@ -12,7 +13,6 @@ from calm_needle.errors import CalmNeedleError, FieldsRefused, NotFound
 from calm_needle.store import image_ratios as store
 from calm_needle.store.db import transaction
 from calm_needle.store.image_ratios import ImageRatioRow
-from calm_needle.work.clock import now_utc
 from calm_needle.work.instruments import soundings
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
@@ -70,7 +70,7 @@ def measure(conn: sqlite3.Connection, job_id: int, meters: Meters) -> None:
                 image_v=image.image_v,
                 most_v=image.most_v,
                 how=usual_coupling(model),
-                at_utc=now_utc(),
+                at_utc=now_utc(conn),
             )
 
 
@@ -103,7 +103,7 @@ def type_in(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None
             image_v=image_v,
             most_v=image_v,
             how=TYPED,
-            at_utc=now_utc(),
+            at_utc=now_utc(conn),
         )
 
 

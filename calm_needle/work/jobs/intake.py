@@ -3,11 +3,11 @@
 import json
 import sqlite3
 
+from calm_needle.clock import now_utc
 from calm_needle.core.soundness.complaints import Complaint, Retest, check_retest
 from calm_needle.core.soundness.gate import Gate, alignment_gate, closing_gate
 from calm_needle.errors import FieldsRefused, NotFound
 from calm_needle.store import intake, repairs, shelf
-from calm_needle.work.clock import now_utc
 
 LONGEST_WORDS = 400
 # Entries that keep a job open until something comes of them, and what is said of them.
@@ -35,7 +35,7 @@ def add_complaint(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -
     if not words:
         raise FieldsRefused({"words": "Write what is complained of, in the owner’s words."})
     intake.add_complaint(
-        conn, job_id=job_id, words=words[:LONGEST_WORDS], place=form.get("place", "").strip()[:LONGEST_WORDS], at_utc=now_utc()
+        conn, job_id=job_id, words=words[:LONGEST_WORDS], place=form.get("place", "").strip()[:LONGEST_WORDS], at_utc=now_utc(conn)
     )
 
 
@@ -45,7 +45,7 @@ def retest(conn: sqlite3.Connection, job_id: int, complaint_id: int, form: dict[
         raise NotFound("complaint of this job", complaint_id)
     words = form.get("words", "").strip()[:LONGEST_WORDS]
     outcome = check_retest(outcome=form.get("outcome", ""), words=words)
-    intake.add_retest(conn, complaint_id=complaint_id, outcome=outcome, words=words, at_utc=now_utc())
+    intake.add_retest(conn, complaint_id=complaint_id, outcome=outcome, words=words, at_utc=now_utc(conn))
 
 
 def gate_of(conn: sqlite3.Connection, job_id: int) -> Gate:
@@ -80,7 +80,7 @@ def waive(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
     if not reason:
         raise FieldsRefused({"reason": "Say why this set is aligned before it is known to be sound; it stands in the record."})
     missing = json.dumps(alignment_gate(done=_done(conn, job_id), waived=None).missing)
-    intake.add_waiver(conn, job_id=job_id, reason=reason[:LONGEST_WORDS], missing=missing, at_utc=now_utc())
+    intake.add_waiver(conn, job_id=job_id, reason=reason[:LONGEST_WORDS], missing=missing, at_utc=now_utc(conn))
 
 
 def _done(conn: sqlite3.Connection, job_id: int) -> set[str]:

@@ -3,6 +3,7 @@
 import sqlite3
 from typing import NamedTuple
 
+from calm_needle.clock import now_utc
 from calm_needle.core.dossier.model import Model
 from calm_needle.core.pictures import Curves, Line
 from calm_needle.core.procedure.dial.band import travel_share
@@ -12,7 +13,6 @@ from calm_needle.core.verdict import Verdict
 from calm_needle.errors import CalmNeedleError, FieldsRefused, NotFound
 from calm_needle.store import coverage
 from calm_needle.store.db import transaction
-from calm_needle.work.clock import now_utc
 from calm_needle.work.instruments import soundings
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
@@ -64,7 +64,7 @@ def sweep(conn: sqlite3.Connection, job_id: int, form: dict[str, str], meters: M
         places = [band.f_low_hz * (band.f_high_hz / band.f_low_hz) ** (i / (PLACES - 1)) for i in range(PLACES)]
         readings += [(band.id, *r) for r in soundings.sweep_oscillator(meters, band, dial_hz=places, loop=f"loop {stage}")]
     with transaction(conn):
-        coverage.add_sweep(conn, job_id=job_id, label=label, readings=readings, at_utc=now_utc())
+        coverage.add_sweep(conn, job_id=job_id, label=label, readings=readings, at_utc=now_utc(conn))
 
 
 def type_in(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
@@ -89,7 +89,7 @@ def type_in(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None
     if faults or not readings:
         raise FieldsRefused({"lines": " ".join(faults) or "Write at least one place of the dial."})
     with transaction(conn):
-        coverage.add_sweep(conn, job_id=job_id, label="typed", readings=readings, at_utc=now_utc())
+        coverage.add_sweep(conn, job_id=job_id, label="typed", readings=readings, at_utc=now_utc(conn))
 
 
 def _picked(model: Model, rows: list[coverage.CoverageRow]) -> list[Picked]:

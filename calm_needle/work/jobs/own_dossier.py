@@ -5,6 +5,7 @@ import json
 import sqlite3
 from typing import Any, NamedTuple
 
+from calm_needle.clock import now_utc
 from calm_needle.core.dossier import amend
 from calm_needle.core.dossier.amend import SOURCES, with_expected, with_padder_adjustable, with_part
 from calm_needle.core.dossier.chassis_map import region_at
@@ -18,7 +19,6 @@ from calm_needle.errors import FieldsRefused, NotFound, NotUnderstood
 from calm_needle.files.dossiers import fragment_faults, load_dossier
 from calm_needle.store import own_dossiers, part_checks, shelf
 from calm_needle.store.db import transaction
-from calm_needle.work.clock import now_utc
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 from calm_needle.work.soundness import parts_sweep, repairs
 from calm_needle.work.soundness.power import power_of
@@ -87,7 +87,7 @@ def expect(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
         raise FieldsRefused(faults)
     data = with_expected(data_of(conn, job.dossier_id), point=form["point"], expected_v=volts, source=form["source"])
     with transaction(conn):
-        keep_own(conn, job, data, words=f"{points[form['point']]} should be {format_si(volts, unit='V', digits=3)}", at_utc=now_utc())
+        keep_own(conn, job, data, words=f"{points[form['point']]} should be {format_si(volts, unit='V', digits=3)}", at_utc=now_utc(conn))
 
 
 def add_point(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
@@ -115,7 +115,7 @@ def add_point(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> No
     if faults:
         raise FieldsRefused(faults)
     with transaction(conn):
-        keep_own(conn, job, data, words=f"test point {name}", at_utc=now_utc())
+        keep_own(conn, job, data, words=f"test point {name}", at_utc=now_utc(conn))
 
 
 def add_mark(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
@@ -142,7 +142,7 @@ def add_mark(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> Non
     if faults:
         raise FieldsRefused(faults)
     with transaction(conn):
-        keep_own(conn, job, data, words=f"mark {format_si(dial_hz, unit='Hz', digits=4)} of {form['band']}", at_utc=now_utc())
+        keep_own(conn, job, data, words=f"mark {format_si(dial_hz, unit='Hz', digits=4)} of {form['band']}", at_utc=now_utc(conn))
 
 
 def add_adjuster(
@@ -157,7 +157,7 @@ def add_adjuster(
         raise FieldsRefused({"kind": "A test point adjusts nothing: leave open what it does."})
     try:
         data = amend.with_adjuster(data, name=label, kind=kind, side=side, x_mm=at_mm[0], y_mm=at_mm[1], role=chosen)
-        keep_own(conn, job, data, words=f"adjuster {label}: {role}", at_utc=now_utc())
+        keep_own(conn, job, data, words=f"adjuster {label}: {role}", at_utc=now_utc(conn))
     except ValueError as fault:
         raise FieldsRefused({"own": str(fault)}) from None
 
@@ -183,7 +183,7 @@ def fit_padder_trimmer(conn: sqlite3.Connection, job_id: int, band_id: str, form
     if faults:
         raise FieldsRefused(faults)
     data = with_padder_adjustable(data_of(conn, job.dossier_id), band_id=band_id, seized=seized)
-    stage, at_utc, farads = model.oscillator_stage() or "", now_utc(), band.drawn.padder_f
+    stage, at_utc, farads = model.oscillator_stage() or "", now_utc(conn), band.drawn.padder_f
     with transaction(conn):
         keep_own(conn, job, data, words=f"{offer.padder} made adjustable", at_utc=at_utc)
         done = {"part": offer.padder, "what": "replaced", "said": "made adjustable", "words": offer.by}
@@ -219,7 +219,7 @@ def add_part(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> str
     except (ValueError, NotUnderstood) as fault:
         raise FieldsRefused({"part": str(fault)}) from None
     with transaction(conn):
-        keep_checked(conn, job, data, words=f"part {name}", at_utc=now_utc())
+        keep_checked(conn, job, data, words=f"part {name}", at_utc=now_utc(conn))
         if measured:
             part_checks.add_part_check(
                 conn,
@@ -228,7 +228,7 @@ def add_part(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> str
                 value=value,
                 in_circuit=False,
                 replaced=False,
-                at_utc=now_utc(),
+                at_utc=now_utc(conn),
                 leads=parts_sweep.of_leads(conn, job_id, kind, value),
             )
     return name

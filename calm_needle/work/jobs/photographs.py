@@ -4,12 +4,12 @@ import sqlite3
 from dataclasses import dataclass
 from pathlib import Path
 
+from calm_needle.clock import now_utc
 from calm_needle.errors import FieldsRefused, NotFound, StoreUnusable
 from calm_needle.files import photographs as files
 from calm_needle.store import photographs as store
 from calm_needle.store.photographs import PhotographRow, PinRow
 from calm_needle.store.shelf import JobRow
-from calm_needle.work.clock import now_utc
 from calm_needle.work.jobs.shelf import job_of
 
 PIN_KINDS = ("adjuster", "lead", "oddity")
@@ -54,7 +54,7 @@ def attach(conn: sqlite3.Connection, folder: Path, job_id: int, *, content: byte
             caption=caption.strip()[:LONGEST_WORDS],
             width=taken.width,
             height=taken.height,
-            at_utc=now_utc(),
+            at_utc=now_utc(conn),
         )
     except sqlite3.IntegrityError:
         raise FieldsRefused({"picture": "That very picture is with this job already."}) from None
@@ -88,7 +88,7 @@ def pin(conn: sqlite3.Connection, job_id: int, photograph_id: int, form: dict[st
             faults[axis] = "Point at the place, or type it in per cent from the left and from the top."
     if faults:
         raise FieldsRefused(faults)
-    store.add_pin(conn, photograph_id=photograph_id, kind=form["kind"], label=label, x=place["x"], y=place["y"], at_utc=now_utc())
+    store.add_pin(conn, photograph_id=photograph_id, kind=form["kind"], label=label, x=place["x"], y=place["y"], at_utc=now_utc(conn))
 
 
 def choose(conn: sqlite3.Connection, job_id: int, photograph_id: int, form: dict[str, str]) -> None:
@@ -104,7 +104,7 @@ def take_out(conn: sqlite3.Connection, job_id: int, photograph_id: int, pin_id: 
     _find(conn, job_id, photograph_id)
     if pin_id not in {p.id for p in store.pins_of_photograph(conn, photograph_id)}:
         raise NotFound("pin on this photograph", pin_id)
-    store.take_out_pin(conn, pin_id=pin_id, at_utc=now_utc())
+    store.take_out_pin(conn, pin_id=pin_id, at_utc=now_utc(conn))
 
 
 def _find(conn: sqlite3.Connection, job_id: int, photograph_id: int) -> PhotographRow:

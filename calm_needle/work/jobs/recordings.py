@@ -14,6 +14,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from calm_needle.bench.ears import Ears
+from calm_needle.clock import now_utc, seconds
 from calm_needle.core.lazy import Lazy
 from calm_needle.core.physics.heard import beat, hear
 from calm_needle.core.physics.listening import FASTEST_HZ, SLOWEST_HZ
@@ -26,7 +27,6 @@ from calm_needle.store import shelf
 from calm_needle.store.db import transaction
 from calm_needle.store.recordings import RecordingRow
 from calm_needle.store.shelf import JobRow
-from calm_needle.work.clock import now_utc, seconds
 from calm_needle.work.jobs.shelf import job_of
 
 if TYPE_CHECKING:
@@ -133,7 +133,7 @@ def keep_heard(conn: sqlite3.Connection, ears: Ears, form: Mapping[str, str]) ->
     except InstrumentError as fault:
         raise FieldsRefused({"seconds": str(fault)}) from None
     newest = store.newest_reading(conn, job_id)
-    fresh = newest is not None and 0.0 <= seconds(now_utc()) - seconds(newest[1]) <= WITH_A_READING_S
+    fresh = newest is not None and 0.0 <= seconds(now_utc(conn)) - seconds(newest[1]) <= WITH_A_READING_S
     _keep(
         conn,
         job_id,
@@ -194,7 +194,7 @@ def _keep(
             sha256=hashlib.sha256(samples).hexdigest(),
             judged=json.dumps(figures),
             parts=parts,
-            at_utc=now_utc(),
+            at_utc=now_utc(conn),
         )
 
 

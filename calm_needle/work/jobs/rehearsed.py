@@ -2,12 +2,12 @@
 
 import sqlite3
 
+from calm_needle.clock import now_utc
 from calm_needle.errors import CalmNeedleError, FieldsRefused, NotFound
 from calm_needle.store import histories as store
 from calm_needle.store import shelf
 from calm_needle.store.db import transaction
 from calm_needle.work import rehearsals
-from calm_needle.work.clock import now_utc
 from calm_needle.work.jobs.shelf import dossier_text
 
 SEEDS = (1,)  # one receiver moderately out of line: a large set takes most of a minute
@@ -47,5 +47,5 @@ def rehearse(conn: sqlite3.Connection, key: str) -> dict[str, list[float]]:
         raise FieldsRefused({"value": f"Nothing of it could be rehearsed. {why}".strip()})
     with transaction(conn):
         for phase, seed, took in found:
-            store.add_rehearsed(conn, dossier_id=model.dossier_id, phase=phase, seed=seed, minutes=took, at_utc=now_utc())
+            store.add_rehearsed(conn, dossier_id=model.dossier_id, phase=phase, seed=seed, minutes=took, at_utc=now_utc(conn))
     return minutes(conn, model.dossier_id)

@@ -4,6 +4,7 @@ import sqlite3
 from dataclasses import dataclass
 from typing import NamedTuple
 
+from calm_needle.clock import now_utc
 from calm_needle.core.dossier.compare import Difference, carried, differences
 from calm_needle.core.dossier.filled import filled_in
 from calm_needle.core.dossier.fit import Misfit, misfits
@@ -14,7 +15,6 @@ from calm_needle.sim.receiver.circuit_faults import circuit_faults
 from calm_needle.store import own_dossiers, runs, shelf
 from calm_needle.store.db import transaction
 from calm_needle.store.shelf import JobRow
-from calm_needle.work.clock import now_utc
 from calm_needle.work.jobs.own_dossier import data_of, keep_own
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 
@@ -83,7 +83,7 @@ def save(conn: sqlite3.Connection, job_id: int, table_name: str, form: dict[str,
         raise FieldsRefused({"table": "Nothing was changed."})
     try:
         with transaction(conn):
-            keep_own(conn, job, data, words=_said(table, differences(before, data)), at_utc=now_utc())
+            keep_own(conn, job, data, words=_said(table, differences(before, data)), at_utc=now_utc(conn))
             if faults := list(circuit_faults(data)):
                 raise FileRefused(job.model_key, faults)
     except FileRefused as refused:
@@ -99,7 +99,7 @@ def go_back(conn: sqlite3.Connection, job_id: int, version_id: int) -> None:
         raise NotFound("version of this set’s dossier", version_id)
     with transaction(conn):
         said = f"as version {number} was"
-        own_dossiers.point(conn, set_id=job.set_id, dossier_id=row.dossier_id, base_id=row.base_id, words=said, at_utc=now_utc())
+        own_dossiers.point(conn, set_id=job.set_id, dossier_id=row.dossier_id, base_id=row.base_id, words=said, at_utc=now_utc(conn))
 
 
 def undo(conn: sqlite3.Connection, job_id: int) -> None:
@@ -116,7 +116,7 @@ def undo(conn: sqlite3.Connection, job_id: int) -> None:
             dossier_id=before.dossier_id if before else None,
             base_id=before.base_id if before else found[-1].base_id,
             words=f"taken back: {found[-1].words}",
-            at_utc=now_utc(),
+            at_utc=now_utc(conn),
         )
 
 
@@ -145,7 +145,7 @@ def take_over(conn: sqlite3.Connection, job_id: int) -> None:
     data, _ = _carried(conn, job, newest)
     try:
         with transaction(conn):
-            keep_own(conn, job, data, words="carried into its model’s newer dossier", at_utc=now_utc(), base_id=newest)
+            keep_own(conn, job, data, words="carried into its model’s newer dossier", at_utc=now_utc(conn), base_id=newest)
     except FileRefused as refused:
         raise FieldsRefused({"table": " ".join(f"{f.path}: {f.sentence}." for f in refused.faults[:12])}) from None
 

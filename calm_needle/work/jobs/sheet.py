@@ -8,11 +8,11 @@ from datetime import date
 from pathlib import Path
 from typing import NamedTuple
 
+from calm_needle.clock import now_utc
 from calm_needle.errors import FieldsRefused, FileRefused, JobMovedOn, NotFound
 from calm_needle.files.table_csv import SheetTable, read_table
 from calm_needle.store import shelf as store
 from calm_needle.store.db import transaction
-from calm_needle.work.clock import now_utc
 from calm_needle.work.jobs import incoming, shelf
 from calm_needle.work.soundness import parts_sweep
 from calm_needle.work.verification import measuring
@@ -180,7 +180,7 @@ def _set_and_job(conn: sqlite3.Connection, v: Values) -> Did:
         faults["opened"] = f"“{v['opened'][:20]}” is no day that has been, written as 2026-03-31."
     if faults or model is None:
         raise FieldsRefused(faults)
-    at_utc = f"{v['opened']}T09:00:00.000Z" if v["opened"] else now_utc()
+    at_utc = f"{v['opened']}T09:00:00.000Z" if v["opened"] else now_utc(conn)
     set_id = store.set_of_serial(conn, model_id=model.id, serial=v["serial"])
     known = set_id is not None
     if set_id is None:

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
+from calm_needle.clock import now_utc
 from calm_needle.core.dossier.model import Model
 from calm_needle.core.dossier.read import read_model
 from calm_needle.core.dossier.sketch import CORES, LOW_ENDS, MOST_TRANSFORMERS, SAFETY, TECHNOLOGY, Sketched, SketchedBand, key_of, sketch
@@ -27,7 +28,6 @@ from calm_needle.store import intake as intake_store
 from calm_needle.store import runs, shelf
 from calm_needle.store.db import transaction
 from calm_needle.work.bench import run_book
-from calm_needle.work.clock import now_utc
 from calm_needle.work.house_style import style_of
 from calm_needle.work.jobs import intake
 from calm_needle.work.slips import Slips
@@ -64,7 +64,7 @@ def keep_dossier(conn: sqlite3.Connection, data: dict[str, Any]) -> Model:
     text = json.dumps(data, ensure_ascii=False, indent=2)
     with transaction(conn):
         shelf.add_dossier(
-            conn, key=data["key"], name=data["name"], content=text, sha256=hashlib.sha256(text.encode()).hexdigest(), at_utc=now_utc()
+            conn, key=data["key"], name=data["name"], content=text, sha256=hashlib.sha256(text.encode()).hexdigest(), at_utc=now_utc(conn)
         )
     return read_model(data)
 
@@ -200,7 +200,7 @@ def add_set(conn: sqlite3.Connection, form: dict[str, str]) -> int:
             serial=serial,
             owner=form.get("owner", "").strip(),
             remarks=form.get("remarks", "").strip(),
-            at_utc=now_utc(),
+            at_utc=now_utc(conn),
         )
     except sqlite3.IntegrityError:
         raise FieldsRefused({"serial": f"A {model.name} with the number {serial} is on the shelf already."}) from None
@@ -232,7 +232,7 @@ def open_job(conn: sqlite3.Connection, form: dict[str, str]) -> int:
     with transaction(conn):
         if set_id is None:
             set_id = add_set(conn, form)
-        return open_job_for(conn, set_id=set_id, complaints=complaints, bench=form["bench"], at_utc=now_utc())
+        return open_job_for(conn, set_id=set_id, complaints=complaints, bench=form["bench"], at_utc=now_utc(conn))
 
 
 def open_job_for(conn: sqlite3.Connection, *, set_id: int, complaints: list[str], bench: str, at_utc: str) -> int:
@@ -329,7 +329,7 @@ def mark_phase(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> N
         raise FieldsRefused({"phase": f"{asked}: done by hand is believed with a figure, which then stands in the record."})
     if phase == "record" and state == "done" and not (closing := intake.closing_of(conn, job_id)).open:
         raise FieldsRefused({"phase": f"{closing.sentence} {'; '.join(closing.missing)}."})
-    shelf.mark_phase(conn, job_id=job_id, phase=phase, state=state, remark=remark, at_utc=now_utc())
+    shelf.mark_phase(conn, job_id=job_id, phase=phase, state=state, remark=remark, at_utc=now_utc(conn))
 
 
 def means_of(job: shelf.JobRow, phase: str, style: Mapping[str, str] | None = None) -> tuple[tuple[str, str], ...]:
@@ -364,7 +364,7 @@ def begin_run(conn: sqlite3.Connection, job_id: int, phase: str, *, in_full: boo
     if item := waited_for(conn, job_id).get(phase):
         raise FieldsRefused({"phase": f"This waits for {item}. Write down at intake that it has come, and it goes on."})
     bench = "typed" if means and job.bench not in MEANS[means].benches else None
-    return run_book.begin_run(conn, job_id=job_id, phase=phase, at_utc=now_utc(), in_full=in_full, means=means, bench=bench)
+    return run_book.begin_run(conn, job_id=job_id, phase=phase, at_utc=now_utc(conn), in_full=in_full, means=means, bench=bench)
 
 
 def overview(conn: sqlite3.Connection, *, words: str = "", page: int = 1) -> dict[str, Any]:

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Literal, NamedTuple
 
+from calm_needle.clock import from_text, now_utc
 from calm_needle.core.chapters import Chapter, Lines, plain
 from calm_needle.errors import FieldsRefused, NotFound
 from calm_needle.files.pdf import reading
@@ -18,7 +19,6 @@ from calm_needle.files.pdf.document import PAPERS, Head, Paper, write
 from calm_needle.store import certificates as store
 from calm_needle.store.db import transaction
 from calm_needle.store.shelf import JobRow
-from calm_needle.work.clock import from_text, now_utc
 from calm_needle.work.jobs import intake
 from calm_needle.work.jobs.shelf import job_of, phases_of
 from calm_needle.work.record import job_record
@@ -113,7 +113,7 @@ def issue(conn: sqlite3.Connection, job_id: int, form: dict[str, str], *, pictur
     """
     paper: Paper = "letter" if form.get("paper") == "letter" else "A4"
     reason = form.get("reason", "").strip()[:LONGEST_REASON]
-    issued_utc = now_utc()
+    issued_utc = now_utc(conn)
     with transaction(conn):  # what is read here is what stands when the number is given
         made = draft(conn, job_id)
         if made.nothing:

@@ -3,10 +3,10 @@
 import io
 import sqlite3
 from collections.abc import Iterator
-from datetime import UTC, datetime
 
 import segno
 
+from calm_needle.clock import clock_of
 from calm_needle.core.chapters import Block, Chapter, Lines, Table
 from calm_needle.core.dossier.model import Model
 from calm_needle.core.procedure.phases import PHASES
@@ -113,14 +113,14 @@ def _kept(conn: sqlite3.Connection, job_id: int) -> list[str]:
 def hand_back_pdf(conn: sqlite3.Connection, job_id: int, *, paper: Paper) -> bytes:
     """Return the hand-back summary as PDF. Raises NotFound."""
     job = job_of(conn, job_id)
-    today = datetime.now(UTC)
+    today = clock_of(conn).utc()
     head = Head("Handed back", f"{job.model_name}, no. {job.serial}", (f"Job {job.id}, {today.date().isoformat()}",), f"Job {job.id}")
     return write(head, hand_back(conn, job_id), paper=paper, at=today)
 
 
 def outstanding_pdf(conn: sqlite3.Connection, job_id: int, *, paper: Paper) -> bytes:
     """Return the outstanding list as PDF. Raises NotFound."""
-    job, today = job_of(conn, job_id), datetime.now(UTC)
+    job, today = job_of(conn, job_id), clock_of(conn).utc()
     chapter = Chapter("open", "Open", job_record.outstanding(conn, job_id), empty="Nothing is open.")
     head = Head("Outstanding", f"{job.model_name}, no. {job.serial}", (f"Job {job.id}, {today.date().isoformat()}",), f"Job {job.id}")
     return write(head, [chapter], paper=paper, at=today)
@@ -132,7 +132,7 @@ def label_pdf(conn: sqlite3.Connection, job_id: int, *, address: str) -> bytes:
     out = io.BytesIO()
     segno.make(address, error="m").save(out, kind="svg", border=1, xmldecl=False, svgns=True, omitsize=True)
     lines = (f"Job {job.id} · no. {job.serial}", f"in {job.opened_utc[:10]}", job.complaint[:60])
-    return label(job.model_name, lines, qr_svg=out.getvalue().decode(), at=datetime.now(UTC))
+    return label(job.model_name, lines, qr_svg=out.getvalue().decode(), at=clock_of(conn).utc())
 
 
 def bench_sheets(conn: sqlite3.Connection, job_id: int) -> list[Chapter]:
@@ -169,7 +169,7 @@ def _sheet_blocks(model: Model, phase: str) -> Iterator[Block]:
 
 def bench_sheets_pdf(conn: sqlite3.Connection, job_id: int, *, paper: Paper) -> bytes:
     """Return the bench sheets as PDF. Raises NotFound."""
-    job, today = job_of(conn, job_id), datetime.now(UTC)
+    job, today = job_of(conn, job_id), clock_of(conn).utc()
     head = Head(
         "Bench sheets",
         f"{job.model_name}, no. {job.serial}",

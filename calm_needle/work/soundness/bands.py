@@ -4,9 +4,9 @@ import json
 import math
 import sqlite3
 from dataclasses import dataclass
-from datetime import datetime
 from typing import Literal, cast
 
+from calm_needle.clock import clock_of, now_utc
 from calm_needle.core.dossier.model import Band, Model
 from calm_needle.core.physics.level_search import standard_output_v
 from calm_needle.core.procedure.set_up import coupling_words
@@ -20,7 +20,6 @@ from calm_needle.errors import FieldsRefused, NotFound, NotUnderstood
 from calm_needle.store import band_checks, coverage, intake, repairs
 from calm_needle.store.db import remembered, transaction
 from calm_needle.store.shelf import JobRow
-from calm_needle.work.clock import now_utc
 from calm_needle.work.instruments import soundings
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
@@ -68,7 +67,7 @@ class BandsView:
 @remembered
 def view(conn: sqlite3.Connection, job_id: int, *, hour: int | None = None) -> BandsView:
     """Return what is known of every band; hour: the local one, now where none is given. Raises NotFound."""
-    hour = datetime.now().hour if hour is None else hour
+    hour = clock_of(conn).utc().astimezone().hour if hour is None else hour
     job = job_of(conn, job_id)
     model = model_of_dossier(conn, job.dossier_id)
     bands = model.bands
@@ -187,7 +186,7 @@ def keep(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
     ]
     with transaction(conn):
         for band_id, kind, words in said:
-            band_checks.add_band_note(conn, job_id=job_id, band=band_id, kind=kind, words=words, at_utc=now_utc())
+            band_checks.add_band_note(conn, job_id=job_id, band=band_id, kind=kind, words=words, at_utc=now_utc(conn))
         for band_id, kind, heard_as, value_si in found:
             band_checks.add_band_check(
                 conn,
@@ -197,7 +196,7 @@ def keep(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
                 heard=heard_as,
                 value=value_si,
                 coupling=coupling if kind == "level" else "",
-                at_utc=now_utc(),
+                at_utc=now_utc(conn),
             )
 
 
@@ -213,7 +212,9 @@ def read_coils(conn: sqlite3.Connection, job_id: int, meters: Meters) -> None:
     with transaction(conn):
         for band, ohm in found:
             value = None if math.isinf(ohm) else ohm
-            band_checks.add_band_check(conn, job_id=job_id, band=band, kind="coil", heard=None, value=value, coupling="", at_utc=now_utc())
+            band_checks.add_band_check(
+                conn, job_id=job_id, band=band, kind="coil", heard=None, value=value, coupling="", at_utc=now_utc(conn)
+            )
 
 
 def hear(conn: sqlite3.Connection, job_id: int, band_id: str, meters: Meters) -> None:
@@ -235,7 +236,7 @@ def hear(conn: sqlite3.Connection, job_id: int, band_id: str, meters: Meters) ->
             found.append(("level", None, heard.level_v, usual_coupling(model)))
         for kind, word, value, coupling in found:
             band_checks.add_band_check(
-                conn, job_id=job_id, band=band_id, kind=kind, heard=word, value=value, coupling=coupling, at_utc=now_utc()
+                conn, job_id=job_id, band=band_id, kind=kind, heard=word, value=value, coupling=coupling, at_utc=now_utc(conn)
             )
 
 

@@ -4,6 +4,7 @@ import sqlite3
 from collections.abc import Callable, Sequence
 from datetime import date
 
+from calm_needle.clock import now_utc, seconds
 from calm_needle.core.quantities import parse_si
 from calm_needle.core.soundness.due import (
     BRIDGE_AFTER_MIN,
@@ -28,7 +29,6 @@ from calm_needle.core.soundness.safe_start import minutes_at_full
 from calm_needle.store import guided as guided_store
 from calm_needle.store import part_checks, shelf
 from calm_needle.store.shelf import JobRow
-from calm_needle.work.clock import now_utc, seconds
 from calm_needle.work.jobs import entries
 from calm_needle.work.jobs.shelf import parts_of_job
 from calm_needle.work.soundness import parts_sweep, repairs, safe_start
@@ -36,7 +36,7 @@ from calm_needle.work.soundness import parts_sweep, repairs, safe_start
 
 def looks(conn: sqlite3.Connection, job: JobRow, *, today: date | None = None) -> list[Look]:
     """Return what is to be looked at again on a job's set, what is due first. today: the day in UTC if not given."""
-    today = today or _day(now_utc())
+    today = today or _day(now_utc(conn))
 
     def days(at_utc: str) -> int:
         return (today - _day(at_utc)).days
@@ -89,7 +89,7 @@ def _bridged(conn: sqlite3.Connection, job: JobRow, made: list[Repair]) -> list[
     for part, repair in mended.items():
         began = seconds(repair.at_utc)
         if not any(c.part == part and seconds(c.at_utc) - began >= 60.0 * BRIDGE_AFTER_MIN for c in checks):
-            out.append(measure_again(part, minutes=(seconds(now_utc()) - began) / 60.0))
+            out.append(measure_again(part, minutes=(seconds(now_utc(conn)) - began) / 60.0))
     return out
 
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 from calm_needle.bench.practice_set import PracticeSet
+from calm_needle.clock import now_utc, seconds
 from calm_needle.core.physics import dip_scan
 from calm_needle.core.pictures import Picture
 from calm_needle.core.plausible import SENSIBLE
@@ -26,7 +27,6 @@ from calm_needle.store import part_checks, photographs, shelf
 from calm_needle.store.db import transaction
 from calm_needle.store.guided import WorkRow
 from calm_needle.store.shelf import JobRow
-from calm_needle.work.clock import now_utc, seconds
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier, parts_of_job
 from calm_needle.work.slips import Slips
@@ -154,7 +154,7 @@ def begin(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> int:
         faults["sister"] = f"Choose its sister, a winding that does the same work: {names}; or one elsewhere, whose figures you type."
     if faults:
         raise FieldsRefused(faults)
-    return store.add_work(conn, job_id=job_id, piece=piece.name, subject=subject, sister=sister, at_utc=now_utc())
+    return store.add_work(conn, job_id=job_id, piece=piece.name, subject=subject, sister=sister, at_utc=now_utc(conn))
 
 
 def work_view(conn: sqlite3.Connection, job_id: int, work_id: int) -> WorkView:
@@ -164,7 +164,7 @@ def work_view(conn: sqlite3.Connection, job_id: int, work_id: int) -> WorkView:
     standing = stand(piece, {name: _answers(values) for name, (values, _) in given.items()}, _facts(conn, job))
     names = {p.id: p.name for p in parts_of_job(conn, job)}
     model = model_of_dossier(conn, job.dossier_id)
-    now, read = seconds(now_utc()), store.readings_of_work(conn, work_id)
+    now, read = seconds(now_utc(conn)), store.readings_of_work(conn, work_id)
     stages = []
     for stage in piece.stages:
         values, at_utc = given.get(stage.name, ({}, ""))
@@ -207,7 +207,7 @@ def answer(conn: sqlite3.Connection, job_id: int, work_id: int, form: dict[str, 
         part = next((p for p in parts_of_job(conn, shown.job) if p.id == shown.row.subject), None)
         _ACTS[view.stage.act](meters.practice, part, Answers(before | values, {}))
     kept = {k: "open" if v == math.inf else v for k, v in values.items()}
-    store.add_answer(conn, work_id=work_id, stage=view.stage.name, answers=json.dumps(kept, ensure_ascii=False), at_utc=now_utc())
+    store.add_answer(conn, work_id=work_id, stage=view.stage.name, answers=json.dumps(kept, ensure_ascii=False), at_utc=now_utc(conn))
 
 
 def end(conn: sqlite3.Connection, job_id: int, work_id: int, form: dict[str, str]) -> None:
@@ -223,7 +223,7 @@ def end(conn: sqlite3.Connection, job_id: int, work_id: int, form: dict[str, str
         raise FieldsRefused({"words": "Say why; it stands in the record."})
     if shown.piece.repair and outcome == "through" and repairs.is_on(conn, job_id):
         raise FieldsRefused({"words": "The start’s log says that the set is on. Switch it off before this is called done."})
-    at_utc = now_utc()
+    at_utc = now_utc(conn)
     with transaction(conn):
         store.end_work(conn, work_id=work_id, outcome=outcome, words=words, at_utc=at_utc)
         if shown.piece.repair and outcome == "through":

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import NamedTuple
 
+from calm_needle.clock import now_utc
 from calm_needle.core.dossier.model import Adjuster
 from calm_needle.core.physics import coils, dip_scan
 from calm_needle.core.pictures import Picture
@@ -14,7 +15,6 @@ from calm_needle.core.soundness.guided.piece import Ask, Meter, Stage, show
 from calm_needle.core.soundness.guided.sisters import ELSEWHERE
 from calm_needle.errors import FieldsRefused, InstrumentRefused, NotFound, NotUnderstood
 from calm_needle.store import guided as store
-from calm_needle.work.clock import now_utc
 from calm_needle.work.instruments import soundings
 from calm_needle.work.instruments.core_places import core_at, travel_percent
 from calm_needle.work.instruments.meters import Meters
@@ -71,7 +71,7 @@ def measure(conn: sqlite3.Connection, job_id: int, work_id: int, form: dict[str,
         typed=found.typed,
         sentence=found.sentence,
         points=found.points,
-        at_utc=now_utc(),
+        at_utc=now_utc(conn),
     )
     return found
 

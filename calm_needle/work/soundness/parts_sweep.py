@@ -6,6 +6,7 @@ import sqlite3
 from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass
 
+from calm_needle.clock import now_utc
 from calm_needle.core.dossier.model import Model
 from calm_needle.core.quantities import format_si, parse_si
 from calm_needle.core.soundness.cautions import Caution, cautions_for
@@ -30,7 +31,6 @@ from calm_needle.store import intake, part_checks, repairs
 from calm_needle.store import revisions as revisions_store
 from calm_needle.store.db import remembered
 from calm_needle.store.shelf import JobRow
-from calm_needle.work.clock import now_utc
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs import revisions
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier, parts_of_job
@@ -134,7 +134,7 @@ def enter(conn: sqlite3.Connection, job_id: int, form: dict[str, str], meters: C
         value=value,
         in_circuit=in_circuit,
         replaced=False,  # what was replaced stands in the log of changes
-        at_utc=now_utc(),
+        at_utc=now_utc(conn),
         marked=marked,
         leads=leads,
     )

@@ -5,6 +5,7 @@ import sqlite3
 from collections.abc import Container, Mapping, Sequence
 from dataclasses import dataclass, field
 
+from calm_needle.clock import now_utc
 from calm_needle.core.procedure.stale import Change, made_stale
 from calm_needle.core.quantities import format_si, parse_si
 from calm_needle.core.soundness.cautions import Caution, cautions_for
@@ -30,7 +31,6 @@ from calm_needle.store import repairs as store
 from calm_needle.store.db import transaction
 from calm_needle.store.shelf import JobRow
 from calm_needle.work.bench.run_book import open_again
-from calm_needle.work.clock import now_utc
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 from calm_needle.work.slips import Slips
@@ -163,7 +163,7 @@ def record(conn: sqlite3.Connection, job_id: int, form: dict[str, str], meters: 
             ],
         )
     )
-    at_utc = now_utc()
+    at_utc = now_utc(conn)
     with transaction(conn):
         for part in parts:
             given = value if len(parts) == 1 else part.nominal if what == "replaced" else None
@@ -217,7 +217,7 @@ def quick_test(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> N
         faults["outcome"] = "Nothing is waiting for its test."
     if faults:
         raise FieldsRefused(faults)
-    store.add_quick_test(conn, repair_id=waiting[-1].id, outcome=form["outcome"], words=words, at_utc=now_utc())
+    store.add_quick_test(conn, repair_id=waiting[-1].id, outcome=form["outcome"], words=words, at_utc=now_utc(conn))
 
 
 def _out_by_region(sweep: parts_sweep.SweepView) -> dict[str, list[Part]]:

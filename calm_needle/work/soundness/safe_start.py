@@ -10,6 +10,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
+from calm_needle.clock import now_utc, seconds
 from calm_needle.core.dossier.amend import SISTERS
 from calm_needle.core.dossier.model import OF_A_SISTER, Model
 from calm_needle.core.pictures import Curves, Line, Picture
@@ -34,7 +35,6 @@ from calm_needle.errors import FieldsRefused, NotUnderstood
 from calm_needle.store import shelf, starts
 from calm_needle.store.db import remembered, transaction
 from calm_needle.store.shelf import JobRow
-from calm_needle.work.clock import now_utc, seconds
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 from calm_needle.work.slips import Slips
@@ -118,7 +118,7 @@ def view(conn: sqlite3.Connection, job_id: int) -> StartView:
     )
 
 
-def climb(conn: sqlite3.Connection, job_id: int, meters: Meters | None = None, *, clock: Callable[[], str] = now_utc) -> None:
+def climb(conn: sqlite3.Connection, job_id: int, meters: Meters | None = None, *, clock: Callable[[], str] | None = None) -> None:
     """Take the next rung; a practice set is switched to it. Raises FieldsRefused with what stands in the way, InstrumentError."""
     shown = view(conn, job_id)
     if shown.climb.state != "good" or shown.start.rung >= len(shown.rungs) - 1:
@@ -129,7 +129,7 @@ def climb(conn: sqlite3.Connection, job_id: int, meters: Meters | None = None, *
     _keep(conn, job_id, [("rung", {"rung": rung, "passed_s": passed})], clock=clock)
 
 
-def read(conn: sqlite3.Connection, job_id: int, form: dict[str, str], *, clock: Callable[[], str] = now_utc) -> None:
+def read(conn: sqlite3.Connection, job_id: int, form: dict[str, str], *, clock: Callable[[], str] | None = None) -> None:
     """Keep what the meters show: `current`, and one field for each rail; empty ones are passed over. Whole or not at all."""
     shown = view(conn, job_id)
     if shown.start.rung < 0 or shown.start.stopped:
@@ -159,7 +159,7 @@ def measure(conn: sqlite3.Connection, job_id: int, meters: Meters, *, electrodes
     found: list[tuple[str, dict[str, object]]] = [("current", {"a": abs(meters.amperes().value), "passed_s": passed})]
     for rail in (*shown.rails, *(shown.electrodes if electrodes else ())):
         found.append(("rail", {"point": rail.point.id, "v": meters.volts(rail.point.id).value, "passed_s": passed}))
-    _keep(conn, job_id, found, clock=now_utc)
+    _keep(conn, job_id, found)
     if view(conn, job_id).start.stopped:
         _power(meters, 0.0)
 
@@ -227,7 +227,7 @@ def strike(conn: sqlite3.Connection, job_id: int, form: dict[str, str], meters: 
     if faults or row is None:
         raise FieldsRefused(faults)
     stopped = view(conn, job_id).start.stopped
-    starts.strike(conn, entry_id=row.id, reason=reason, at_utc=now_utc())
+    starts.strike(conn, entry_id=row.id, reason=reason, at_utc=now_utc(conn))
     now = view(conn, job_id)
     if stopped and not now.start.stopped and now.start.rung >= 0:
         _power(meters, now.rungs[now.start.rung].share)
@@ -240,7 +240,9 @@ def finish(conn: sqlite3.Connection, job_id: int) -> None:
         raise FieldsRefused({"finish": shown.finish.sentence})
     with transaction(conn):
         _add(conn, job_id, "finish", {})
-        shelf.mark_phase(conn, job_id=job_id, phase="safe start", state="done", remark="rails right and settled, warm", at_utc=now_utc())
+        shelf.mark_phase(
+            conn, job_id=job_id, phase="safe start", state="done", remark="rails right and settled, warm", at_utc=now_utc(conn)
+        )
 
 
 def rails_of(model: Model) -> tuple[Point, ...]:
@@ -285,10 +287,12 @@ def _power(meters: Meters | None, share: float) -> None:
         meters.practice.power(share)
 
 
-def _keep(conn: sqlite3.Connection, job_id: int, found: list[tuple[str, dict[str, object]]], *, clock: Callable[[], str]) -> None:
+def _keep(
+    conn: sqlite3.Connection, job_id: int, found: list[tuple[str, dict[str, object]]], *, clock: Callable[[], str] | None = None
+) -> None:
     with transaction(conn):
         for kind, detail in found:
-            starts.add_entry(conn, job_id=job_id, kind=kind, detail=json.dumps(detail), at_utc=clock())
+            starts.add_entry(conn, job_id=job_id, kind=kind, detail=json.dumps(detail), at_utc=clock() if clock else now_utc(conn))
 
 
 def _typed(text: str, unit: str, field: str, faults: dict[str, str]) -> float | None:
@@ -303,7 +307,7 @@ def _typed(text: str, unit: str, field: str, faults: dict[str, str]) -> float | 
 
 
 def _add(conn: sqlite3.Connection, job_id: int, kind: str, detail: dict[str, object]) -> None:
-    starts.add_entry(conn, job_id=job_id, kind=kind, detail=json.dumps(detail), at_utc=now_utc())
+    starts.add_entry(conn, job_id=job_id, kind=kind, detail=json.dumps(detail), at_utc=now_utc(conn))
 
 
 def _logged(rows: list[starts.StartRow]) -> list[Logged]:

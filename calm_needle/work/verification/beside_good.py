@@ -5,10 +5,10 @@ import sqlite3
 from dataclasses import dataclass
 from typing import NamedTuple
 
+from calm_needle.clock import now_utc
 from calm_needle.core.verdict import Verdict
 from calm_needle.errors import FieldsRefused, NotFound
 from calm_needle.store import measurements as store
-from calm_needle.work.clock import now_utc
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 
 LONGEST_WORDS = 120
@@ -73,7 +73,7 @@ def begin(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> int:
         raise FieldsRefused(faults)
     first = bool(secrets.randbelow(2))
     return store.begin_beside(
-        conn, job_id=job_id, band=form["band"], reference=reference, aerial=aerial, this_first=first, at_utc=now_utc()
+        conn, job_id=job_id, band=form["band"], reference=reference, aerial=aerial, this_first=first, at_utc=now_utc(conn)
     )
 
 
@@ -92,7 +92,7 @@ def score(conn: sqlite3.Connection, job_id: int, trial_id: int, form: dict[str, 
     if faults:
         raise FieldsRefused(faults)
     words = form.get("words", "").strip()[:LONGEST_WORDS]
-    store.score_beside(conn, trial_id=trial_id, first=int(form["first"]), second=int(form["second"]), words=words, at_utc=now_utc())
+    store.score_beside(conn, trial_id=trial_id, first=int(form["first"]), second=int(form["second"]), words=words, at_utc=now_utc(conn))
 
 
 def _find(conn: sqlite3.Connection, job_id: int, trial_id: int) -> store.BesideRow:

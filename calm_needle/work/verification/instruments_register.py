@@ -5,11 +5,11 @@ from datetime import date, timedelta
 from typing import NamedTuple
 
 from calm_needle.bench.kinds import KINDS
+from calm_needle.clock import now_utc
 from calm_needle.core.form import Ask, read_form
 from calm_needle.core.verification.register import SOON_DAYS, TAKEN, UNITS, Check, Sure, sure_of
 from calm_needle.errors import FieldsRefused
 from calm_needle.store import register as store
-from calm_needle.work.clock import now_utc
 
 SIMULATED = "simulated"
 
@@ -89,7 +89,7 @@ def add(conn: sqlite3.Connection, instrument: str, quantity: str, form: dict[str
         against=typed.texts["against"][:120],
         found_off=found if isinstance(found, float) else None,
         uncertainty=sure,
-        at_utc=now_utc(),
+        at_utc=now_utc(conn),
     )
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from calm_needle.bench.ears import Ears
+from calm_needle.clock import now_utc
 from calm_needle.core.dossier.model import Band
 from calm_needle.core.physics.levels import gain_db
 from calm_needle.core.procedure.advice import Advice
@@ -20,7 +21,6 @@ from calm_needle.errors import FieldsRefused, InstrumentError, NotFound, NotUnde
 from calm_needle.store import led_searches as store
 from calm_needle.store import repairs as repair_store
 from calm_needle.store.db import transaction
-from calm_needle.work.clock import now_utc
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 from calm_needle.work.slips import Slips
 from calm_needle.work.soundness.bands import at_the_aerial, middle_of
@@ -95,7 +95,7 @@ def begin(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> int:
     assert band and definition
     cover = form.get("cover", "") if form.get("cover") in ("on", "off") else ""
     asked = {"band": band.id, "at_hz": at_hz, "definition": definition.name, "coupling": coupling, "cover": cover}
-    return store.begin(conn, job_id=job_id, asked=json.dumps(asked, ensure_ascii=False), at_utc=now_utc())
+    return store.begin(conn, job_id=job_id, asked=json.dumps(asked, ensure_ascii=False), at_utc=now_utc(conn))
 
 
 def view(conn: sqlite3.Connection, job_id: int, search_id: int) -> Search:
@@ -164,10 +164,10 @@ def add(conn: sqlite3.Connection, job_id: int, search_id: int, form: dict[str, s
                 slips.faults[ask.name] = "It is above zero."
     slips.refuse()
     if by_ear is not None:
-        return store.add_try(conn, search_id=search_id, level_v=level_v, apart_db=by_ear, shown="by ear", at_utc=now_utc())
+        return store.add_try(conn, search_id=search_id, level_v=level_v, apart_db=by_ear, shown="by ear", at_utc=now_utc(conn))
     apart = _apart_db(conn, job_id, search, read)
     shown = "; ".join(f"{a.label} {form[a.name].strip()[:30]}" for a in search.asks)
-    return store.add_try(conn, search_id=search_id, level_v=level_v, apart_db=apart, shown=shown, at_utc=now_utc())
+    return store.add_try(conn, search_id=search_id, level_v=level_v, apart_db=apart, shown=shown, at_utc=now_utc(conn))
 
 
 def now(conn: sqlite3.Connection, job_id: int, search_id: int, ears: Ears) -> Advice | None:
@@ -185,7 +185,7 @@ def take_back(conn: sqlite3.Connection, job_id: int, search_id: int) -> None:
     search = _open(conn, job_id, search_id)
     if search.last is None:
         raise FieldsRefused({"value": "Nothing was read yet that could be taken back."})
-    store.strike_try(conn, try_id=search.last.id, at_utc=now_utc())
+    store.strike_try(conn, try_id=search.last.id, at_utc=now_utc(conn))
 
 
 def keep(conn: sqlite3.Connection, job_id: int, search_id: int) -> int:
@@ -207,14 +207,14 @@ def keep(conn: sqlite3.Connection, job_id: int, search_id: int) -> int:
     heard = {"tries": float(sum(not t.struck_utc for t in search.tries))}
     with transaction(conn):
         kept = measuring.write_down(conn, job_id, "sensitivity", form, sigma=math.hypot(found.sigma_db, generator.uncertainty), heard=heard)
-        store.end(conn, search_id=search_id, measurement_id=kept, at_utc=now_utc())
+        store.end(conn, search_id=search_id, measurement_id=kept, at_utc=now_utc(conn))
     return kept
 
 
 def leave(conn: sqlite3.Connection, job_id: int, search_id: int) -> None:
     """End a search without a figure; what was tried stays. Raises NotFound, FieldsRefused."""
     _open(conn, job_id, search_id)
-    store.end(conn, search_id=search_id, measurement_id=None, at_utc=now_utc())
+    store.end(conn, search_id=search_id, measurement_id=None, at_utc=now_utc(conn))
 
 
 def _open(conn: sqlite3.Connection, job_id: int, search_id: int) -> Search:

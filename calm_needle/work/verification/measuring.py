@@ -8,6 +8,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal, NamedTuple
 
+from calm_needle.clock import now_utc
 from calm_needle.core.dossier.model import Band, Model
 from calm_needle.core.form import Ask, read_form
 from calm_needle.core.physics.superhet import frequency_plan
@@ -29,7 +30,6 @@ from calm_needle.store import repairs as repair_store
 from calm_needle.store import runs
 from calm_needle.store.db import remembered
 from calm_needle.store.shelf import JobRow
-from calm_needle.work.clock import now_utc
 from calm_needle.work.instruments import verifying
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
@@ -472,7 +472,7 @@ def strike(conn: sqlite3.Connection, job_id: int, measurement_id: int, reason: s
         raise NotFound("measurement of this job", measurement_id)
     if not reason.strip():
         raise FieldsRefused({f"reason-{measurement_id}": "Say in a few words what was wrong with it; it stays in the record, struck."})
-    store.strike(conn, measurement_id=measurement_id, reason=reason.strip()[:LONGEST_REASON], at_utc=now_utc())
+    store.strike(conn, measurement_id=measurement_id, reason=reason.strip()[:LONGEST_REASON], at_utc=now_utc(conn))
 
 
 def to_close(conn: sqlite3.Connection, job_id: int) -> list[Taken]:
@@ -521,7 +521,7 @@ def _keep(
         sigma=sigma,
         source=source,
         cover=cover,
-        at_utc=now_utc(),
+        at_utc=now_utc(conn),
     )
 
 

@@ -4,10 +4,10 @@ import sqlite3
 from dataclasses import dataclass
 from typing import get_args
 
+from calm_needle.clock import from_text, now_utc
 from calm_needle.core.verification import soak
 from calm_needle.errors import FieldsRefused, NotFound
 from calm_needle.store import measurements as store
-from calm_needle.work.clock import from_text, now_utc
 from calm_needle.work.jobs.shelf import job_of
 
 LONGEST_WORDS = 120
@@ -35,7 +35,7 @@ class WatchView:
 
 def views(conn: sqlite3.Connection, job_id: int, *, at_utc: str | None = None) -> list[WatchView]:
     """Return a job's watches, the newest first, as they stand at a time (now where none is given)."""
-    now = from_text(at_utc or now_utc())
+    now = from_text(at_utc or now_utc(conn))
     out: list[WatchView] = []
     for row in store.watches(conn, job_id):
         began = from_text(row.began_utc)
@@ -62,7 +62,7 @@ def begin(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> int:
     fault = form.get("fault", "").strip()[:LONGEST_WORDS]
     if not fault:
         raise FieldsRefused({"fault": "Say what is watched for: it crackles, a band goes dead."})
-    return store.begin_watch(conn, job_id=job_id, fault=fault, at_utc=now_utc())
+    return store.begin_watch(conn, job_id=job_id, fault=fault, at_utc=now_utc(conn))
 
 
 def log(conn: sqlite3.Connection, job_id: int, watch_id: int, form: dict[str, str]) -> None:
@@ -74,7 +74,7 @@ def log(conn: sqlite3.Connection, job_id: int, watch_id: int, form: dict[str, st
         raise NotFound("kind of event", kind[:20])
     if KINDS[kind][2] and not place:
         raise FieldsRefused({f"place-{watch_id}": "Say where: the can, the switch, the lead that was moved."})
-    store.add_watch_entry(conn, watch_id=watch_id, kind=kind, place=place, at_utc=now_utc())
+    store.add_watch_entry(conn, watch_id=watch_id, kind=kind, place=place, at_utc=now_utc(conn))
 
 
 def still_open(conn: sqlite3.Connection, job_id: int) -> list[str]:

@@ -1,6 +1,7 @@
 """The bench page as a person uses it: reads, turns, presses keys, types."""
 
 import re
+from collections.abc import Callable
 
 from playwright.sync_api import Page, expect
 
@@ -130,6 +131,31 @@ class BenchPage:
 
     def wait_for_link(self, kind: str, state: str) -> None:
         self.page.wait_for_selector(f"[data-link={kind}][data-state={state}]", state="attached")
+
+    def wait_until(self, so: Callable[[], bool]) -> None:
+        """Wait until what is shown is so."""
+        while not so():
+            self.page.wait_for_function("was => document.body.dataset.reading !== was || document.querySelector('h1')", arg="")
+
+    def hide_turns(self, hide: bool) -> None:
+        """Hide the turns from the program, or let it see them."""
+        hiding, showing = (
+            self.page.get_by_role("button", name=n) for n in ("Hide the turns: practise blind", "Let the program see the turns")
+        )
+        (hiding if hide else showing).click()
+        expect(showing if hide else hiding).to_be_visible()
+
+    def trace(self) -> str:
+        """The trace that the oscilloscope shows, as a path, once it is drawn."""
+        drawn = self.page.locator("[data-trace] path").last
+        expect(drawn).to_have_attribute("d", re.compile("^M.+ L"))
+        return drawn.get_attribute("d") or ""
+
+    def insist(self) -> None:
+        """Say that what is asked about is meant, if anything is asked."""
+        yes = self.page.get_by_role("button", name="Yes, all the same")
+        if yes.is_visible():
+            yes.click()
 
     def type_reading(self, text: str) -> None:
         """Type what is asked for, what the meter shows or else, and keep it."""

@@ -7,9 +7,8 @@ from pathlib import Path
 from calm_needle.core.quantities import Quantity
 from calm_needle.work.bench.desk import Desk
 from calm_needle.work.jobs import shelf
-from calm_needle.work.workshop import Workshop
 from tests.support.demo import copy_into
-from tests.support.pace import HURRIED
+from tests.support.workshops import workshop_in
 
 INSTRUMENTS_JOB = 2
 
@@ -19,7 +18,7 @@ class WhatEnterDoes(unittest.TestCase):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         copy_into(Path(folder.name))
-        self.workshop = Workshop(Path(folder.name), pace=HURRIED)
+        self.workshop = workshop_in(Path(folder.name))
         self.addCleanup(self.workshop.close)
         with self.workshop.store() as conn:
             run_id = shelf.begin_run(conn, INSTRUMENTS_JOB, "intermediate frequency")

@@ -7,19 +7,18 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
+from calm_needle.clock import SYSTEM
 from calm_needle.core.physics import coils
 from calm_needle.errors import FieldsRefused, InstrumentGone, InstrumentRefused, NotFound
 from calm_needle.work.bench.run_book import begin_run
-from calm_needle.work.clock import now_utc
 from calm_needle.work.instruments import soundings
 from calm_needle.work.instruments.core_places import core_at, travel_percent
 from calm_needle.work.instruments.equipment import Equipment
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 from calm_needle.work.soundness import bands, guided, guided_meters, parts_sweep, repairs, safe_start
-from calm_needle.work.workshop import Workshop
 from tests.support.demo import copy_into
-from tests.support.pace import HURRIED
+from tests.support.workshops import workshop_in
 
 ALIGNED_NEXT, TYPED, BOAT_HOUSE, DUNLIN, STANNARD = 2, 3, 4, 5, 6
 
@@ -29,7 +28,7 @@ class UnderTheProbes(unittest.TestCase):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         copy_into(Path(folder.name))
-        self.workshop = Workshop(Path(folder.name), pace=HURRIED)
+        self.workshop = workshop_in(Path(folder.name))
         self.addCleanup(self.workshop.close)
 
     def test_from_power_to_a_new_part(self) -> None:
@@ -140,7 +139,7 @@ class UnderTheProbes(unittest.TestCase):
             meters, practice = found, found.practice
             practice.power(1.0)
             practice.let_pass(120.0)
-            run_id = begin_run(conn, job_id=job.id, phase="intermediate frequency", bench="instruments", at_utc=now_utc())
+            run_id = begin_run(conn, job_id=job.id, phase="intermediate frequency", bench="instruments", at_utc=SYSTEM.text())
             desk = self.workshop.bring_to_bench(run_id)
             desk.set_everything(desk.here)
 
@@ -183,7 +182,7 @@ class UnderTheProbes(unittest.TestCase):
             job = job_of(conn, DUNLIN)
             assert self.workshop.meters_for(job) is not None
             model = model_of_dossier(conn, job.dossier_id)
-        equipment = Equipment(pace=HURRIED)
+        equipment = Equipment(clock=self.workshop.clock, links=self.workshop.stand_ins.link)
         self.addCleanup(equipment.close)
         equipment.connect({k: r for k, r in self.workshop.stand_ins.resources().items() if k != "practice-set"})
         bench = Meters(equipment)

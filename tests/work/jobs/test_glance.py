@@ -2,8 +2,8 @@
 
 import unittest
 
+from calm_needle.clock import SYSTEM
 from calm_needle.core.verification.definitions import DEFINITIONS
-from calm_needle.work.clock import now_utc
 from calm_needle.work.jobs import entries, glance, shelf
 from calm_needle.work.record import certificate
 from calm_needle.work.soundness import repairs
@@ -32,7 +32,7 @@ class AtAGlance(DemoStore):
         self.measure("MW")
         self.assertEqual(self.line("Stale").state, "good")
         self.assertNotIn("sensitivity on medium wave", certificate.lacks(self.conn, TYPED))
-        repairs.keep(self.conn, shelf.job_of(self.conn, TYPED), part="C9", what="replaced", value=None, words="", at_utc=now_utc())
+        repairs.keep(self.conn, shelf.job_of(self.conn, TYPED), part="C9", what="replaced", value=None, words="", at_utc=SYSTEM.text())
         stale = self.line("Stale")
         self.assertEqual(stale.state, "watch")
         self.assertTrue(any(w.startswith("sensitivity medium wave: ") for w in stale.words), stale.words)

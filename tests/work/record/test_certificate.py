@@ -3,13 +3,13 @@
 import json
 import sqlite3
 
+from calm_needle.clock import SYSTEM, from_text
 from calm_needle.core.verification.definitions import DEFINITIONS
 from calm_needle.errors import FieldsRefused, FileRefused, NotFound
 from calm_needle.files.pdf.document import Head, cell_words, write
 from calm_needle.files.pdf.reading import read_certificate
 from calm_needle.store import certificates as store
 from calm_needle.store import repairs as repair_store
-from calm_needle.work.clock import from_text, now_utc
 from calm_needle.work.record import certificate, job_record, papers
 from calm_needle.work.soundness import repairs
 from calm_needle.work.verification import measuring
@@ -65,7 +65,7 @@ class Certificates(Papers):
         forged = write(
             Head("Certificate", "x", (), "", f"calm-needle-certificate no=1 sha256={digest}"),
             made.chapters,
-            at=from_text(now_utc()),
+            at=from_text(SYSTEM.text()),
             attached=[("certificate.json", json.dumps(content).encode())],
         )
         self.assertIn("no longer has the digest", self.check(forged).sentence)
@@ -73,7 +73,7 @@ class Certificates(Papers):
         elsewhere = write(
             Head("Certificate", "x", (), "", f"calm-needle-certificate no=1 sha256={own}"),
             made.chapters,
-            at=from_text(now_utc()),
+            at=from_text(SYSTEM.text()),
             attached=[("certificate.json", json.dumps(content).encode())],
         )
         self.assertEqual(self.check(elsewhere).agreement, "not issued here")
@@ -91,7 +91,7 @@ class Certificates(Papers):
 
     def test_nothing_stale_is_on_it_and_what_is_left_off_is_named(self) -> None:
         self.measure("MW")
-        repair_store.add_repair(self.conn, job_id=TYPED, part="C8", what="replaced", value=None, words="", at_utc=now_utc())
+        repair_store.add_repair(self.conn, job_id=TYPED, part="C8", what="replaced", value=None, words="", at_utc=SYSTEM.text())
         self.measure("SW")
         made = certificate.draft(self.conn, TYPED)
         text = json.dumps(made.content, ensure_ascii=False)
@@ -138,7 +138,7 @@ class TheRecord(Papers):
         for job_id in range(1, 12):
             record = job_record.record_of(self.conn, job_id)
             self.assertEqual(len({c.name for c in record.chapters}), len(record.chapters))
-            pdf = write(Head("T", "s", (), "f"), record.chapters, at=from_text(now_utc()), words=cell_words)
+            pdf = write(Head("T", "s", (), "f"), record.chapters, at=from_text(SYSTEM.text()), words=cell_words)
             self.assertTrue(pdf.startswith(b"%PDF-"))
 
     def test_the_papers_for_owner_shelf_and_bench(self) -> None:

@@ -3,10 +3,10 @@ import tempfile
 import unittest
 from pathlib import Path
 
+from calm_needle.clock import SYSTEM
 from calm_needle.files.readings_csv import write_report
 from calm_needle.store.db import transaction
 from calm_needle.work.bench.run_book import RunBook
-from calm_needle.work.clock import now_utc
 from calm_needle.work.jobs import intake
 from calm_needle.work.jobs import shelf as shelf_work
 from calm_needle.work.record import run_record
@@ -31,7 +31,7 @@ class AfterARepair(unittest.TestCase):
     def replace(self, part: str) -> None:
         with self.workshop.store() as conn, transaction(conn):
             job = shelf_work.job_of(conn, OLDER_JOB)
-            repairs.keep(conn, job, part=part, what="replaced", value=None, words="", at_utc=now_utc())
+            repairs.keep(conn, job, part=part, what="replaced", value=None, words="", at_utc=SYSTEM.text())
 
     def part_at(self, stage: str) -> str:
         with self.workshop.store() as conn:

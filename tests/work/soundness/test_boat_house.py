@@ -7,9 +7,8 @@ from pathlib import Path
 from calm_needle.core.verdict import Verdict
 from calm_needle.work.jobs.shelf import job_of
 from calm_needle.work.soundness import bands, guided, guided_meters, health, parts_sweep, repairs, safe_start
-from calm_needle.work.workshop import Workshop
 from tests.support.demo import copy_into
-from tests.support.pace import HURRIED
+from tests.support.workshops import workshop_in
 
 JOB = 4
 WEAK = ("C16", "P1")  # kinds that one pass does not clear
@@ -20,7 +19,7 @@ class FromFirstPowerToSound(unittest.TestCase):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         copy_into(Path(folder.name))
-        workshop = Workshop(Path(folder.name), pace=HURRIED)
+        workshop = workshop_in(Path(folder.name))
         self.addCleanup(workshop.close)
         store = workshop.store()
         self.conn = store.__enter__()

@@ -8,9 +8,8 @@ from calm_needle.work.bench.run_book import RunBook, begin_run
 from calm_needle.work.jobs.shelf import job_of
 from calm_needle.work.soundness import bands, safe_start
 from calm_needle.work.soundness.power import power_of
-from calm_needle.work.workshop import Workshop
 from tests.support.demo import copy_into
-from tests.support.pace import HURRIED
+from tests.support.workshops import workshop_in
 
 HALVERN, SCOUT, TYPED = 2, 7, 3
 
@@ -20,7 +19,7 @@ class AtTheBench(unittest.TestCase):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         copy_into(Path(folder.name))
-        self.workshop = Workshop(Path(folder.name), pace=HURRIED)
+        self.workshop = workshop_in(Path(folder.name))
         self.addCleanup(self.workshop.close)
         store = self.workshop.store()
         self.conn = store.__enter__()

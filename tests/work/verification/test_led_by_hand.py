@@ -3,14 +3,15 @@ import math
 import numpy as np
 
 from calm_needle.bench.ears import Ears, Source
+from calm_needle.clock import SYSTEM
 from calm_needle.core.verification.definitions import DEFINITIONS
 from calm_needle.errors import FieldsRefused, NotFound
 from calm_needle.store import led_searches
 from calm_needle.store import repairs as repair_store
-from calm_needle.work.clock import now_utc
 from calm_needle.work.jobs import job_files
 from calm_needle.work.verification import led_by_hand, measuring
 from tests.core.physics.test_heard import mixed
+from tests.support.virtual_clock import VirtualClock
 from tests.work.verification.test_measuring import TYPED, OfAJob
 
 NEEDS_V = 14e-6
@@ -34,7 +35,7 @@ class LedByHand(OfAJob):
 
     def test_by_ear_an_empty_field_is_what_is_heard_and_the_level_is_found(self) -> None:
         for by, wanted_db in (("sinad", 12.0), ("s-plus-n", 10.0)):
-            search_id, ears, count = self.begin(by), Ears(clock=lambda: 0.0), 0
+            search_id, ears, count = self.begin(by), Ears(clock=VirtualClock()), 0
             while (level_v := led_by_hand.view(self.conn, TYPED, search_id).led.level_v) is not None:
                 noise = 0.2 / math.sqrt(2.0) / math.sqrt(10.0 ** (wanted_db / 10.0) - 1.0) * NEEDS_V / level_v
                 sound = mixed(rate=44.1e3, noise=noise, seed=count).samples
@@ -53,7 +54,7 @@ class LedByHand(OfAJob):
         search_id = self.begin("sinad")
         said = []
         for sinad_db in (30.0, 15.5, 13.0, 12.0, 10.5, 3.0):
-            ears, count = Ears(clock=lambda: 0.0), 0
+            ears, count = Ears(clock=VirtualClock()), 0
             noise = 0.2 / math.sqrt(2.0) / math.sqrt(10.0 ** (sinad_db / 10.0) - 1.0)
             for block in np.array_split(np.clip(mixed(rate=44.1e3, noise=noise, seed=5).samples, -1.0, 1.0), 20):
                 ears.take((block * 32767.0).astype("<i2").tobytes(), source=Source("line", 44.1e3), number=count)
@@ -125,7 +126,7 @@ class LedByHand(OfAJob):
 
     def test_what_was_read_before_a_part_was_changed_counts_no_more(self) -> None:
         self.to_the_end(search_id := self.begin())
-        repair_store.add_repair(self.conn, job_id=TYPED, part="C8", what="replaced", value=None, words="", at_utc=now_utc())
+        repair_store.add_repair(self.conn, job_id=TYPED, part="C8", what="replaced", value=None, words="", at_utc=SYSTEM.text())
         self.assertFalse(led_by_hand.view(self.conn, TYPED, search_id).led.done)
         with self.assertRaises(FieldsRefused):
             led_by_hand.keep(self.conn, TYPED, search_id)

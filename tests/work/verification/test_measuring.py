@@ -5,16 +5,15 @@ import tempfile
 import unittest
 from pathlib import Path
 
+from calm_needle.clock import SYSTEM
 from calm_needle.core.verification.definitions import DEFINITIONS
 from calm_needle.errors import FieldsRefused, NotFound
 from calm_needle.store import repairs as repair_store
-from calm_needle.work.clock import now_utc
 from calm_needle.work.jobs.shelf import job_of
 from calm_needle.work.soundness import safe_start
 from calm_needle.work.verification import beside_good, instruments_register, measuring, soaking
-from calm_needle.work.workshop import Workshop
 from tests.support.demo import copy_into
-from tests.support.pace import HURRIED
+from tests.support.workshops import workshop_in
 
 HALVERN, TYPED = 2, 3
 
@@ -24,7 +23,7 @@ class OfAJob(unittest.TestCase):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         copy_into(Path(folder.name))
-        self.workshop = Workshop(Path(folder.name), pace=HURRIED)
+        self.workshop = workshop_in(Path(folder.name))
         self.addCleanup(self.workshop.close)
         store = self.workshop.store()
         self.conn = store.__enter__()
@@ -72,7 +71,7 @@ class ByInstruments(OfAJob):
     def test_what_was_measured_no_longer_stands_once_something_was_mended_or_turned(self) -> None:
         first = self.measure("sensitivity", definition="s-plus-n")
         self.assertEqual(measuring.lacks(self.conn, HALVERN), ["sensitivity on long wave", "sensitivity on short wave"])
-        repair_store.add_repair(self.conn, job_id=HALVERN, part="C8", what="replaced", value=None, words="", at_utc=now_utc())
+        repair_store.add_repair(self.conn, job_id=HALVERN, part="C8", what="replaced", value=None, words="", at_utc=SYSTEM.text())
         (again,) = measuring.taken(self.conn, HALVERN)
         self.assertEqual((first.stale, again.stale), ("", "C8 was replaced since"))
         self.assertIn("sensitivity on medium wave again: C8 was replaced since", measuring.lacks(self.conn, HALVERN))

@@ -59,7 +59,7 @@ def count() -> Response:
 @screen.post("/side")
 def side() -> Response:
     """On which side of a known carrier it runs, by the pitch after it was raised a little; and what goes into the register of it."""
-    sided = hearing.against_carrier(workshop().equipment.ears, typed_form())
+    sided = hearing.against_carrier(workshop().equipment.ears, typed_form(), clock=workshop().clock)
     return jsonify(words=sided.words, check=sided.check)
 
 

@@ -23,7 +23,7 @@ def page() -> str:
 @screen.post("/store/copies")
 def copy() -> Response:
     try:
-        backup.make(workshop().folder)
+        backup.make(workshop().folder, clock=workshop().clock)
     except StoreUnusable as fault:
         return make_response(_render(faults={"copy": str(fault)}), 503)
     return make_response(redirect(url_for("store.page", _anchor="copies"), 303))

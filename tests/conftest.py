@@ -1,0 +1,27 @@
+"""How pytest runs these tests: warnings are errors, a skipped test is a failed one, what the processes share is cleared away."""
+
+import os
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+for _name in ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS"):
+    os.environ.setdefault(_name, "1")  # numpy's threads would fight over the processors with the other tests
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_makereport(item: pytest.Item, call: pytest.CallInfo[None]) -> Iterator[None]:
+    """A skipped test is a test that did not run: nothing here may skip itself."""
+    report = yield
+    if report.skipped:
+        report.outcome, report.longrepr = "failed", f"{item.nodeid} skipped itself: {report.longrepr}"
+    return report
+
+
+def pytest_sessionfinish(session: pytest.Session) -> None:
+    """Clear away what the processes of this run shared."""
+    if not hasattr(session.config, "workerinput"):
+        for left in Path(tempfile.gettempdir()).glob("calm-needle-tests-*"):
+            left.unlink(missing_ok=True)
