@@ -46,6 +46,11 @@ class InsideBench:
         return self._main.label
 
     @property
+    def decides(self) -> bool:
+        """Whether ways are shown of which one is to be chosen."""
+        return self.desk.view()["choices"] is not None
+
+    @property
     def at_stop(self) -> bool:
         return bool((self._snapshot["core"] or {}).get("at_stop"))
 

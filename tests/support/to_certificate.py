@@ -1,10 +1,8 @@
-"""From an aligned set to its certificate, through the pages; and the paper read back and compared with the store."""
+"""A set from the shelf to its certificate, through the pages without their scripts; and the paper read back and compared with the store."""
 
 import io
 import re
-from typing import Any
 
-from playwright.sync_api import Page, expect
 from pypdf import PdfReader
 
 from calm_needle.core.procedure.report import Amount
@@ -12,10 +10,13 @@ from calm_needle.files.pdf.document import cell_words
 from calm_needle.store import certificates
 from calm_needle.work.record import certificate
 from calm_needle.work.verification import measuring
-from calm_needle.work.workshop import Workshop
-from tests.browser.pages.bench_page import BenchPage
-from tests.browser.pages.start_page import StartPage, change, sweep
 from tests.support.apprentice import Apprentice
+from tests.support.inside_bench import InsideBench
+from tests.support.pages import Pages
+from tests.support.whole_job import WholeJob
+
+EMISSION = "84"  # as a valve tester shows it
+FROM_METERS = re.compile(r"^Read (?!the aerial)")
 
 
 def plain(words: str) -> str:
@@ -23,128 +24,154 @@ def plain(words: str) -> str:
     return words.replace("\u2009", " ").replace("\u00a0", " ").replace("µ", "μ")
 
 
-def see_to_the_parts(page: Page, job_id: int) -> None:
-    """Sweep the parts, change what is out, each with its test, and sweep once more what the program could not judge at once."""
-    sweep(page, job_id)
-    out = page.locator("form[data-line]:has([data-verdict=out]) input[name=part]")
-    for part in out.evaluate_all("all => all.map(e => e.value)"):
-        change(page, job_id, part, "0.2 V more on the rail", "better")
-        sweep(page, job_id, only=(part,))
-    unsure = page.locator("form[data-line]:has([data-verdict='cannot say']) input[name=part]")
-    if again := tuple(unsure.evaluate_all("all => all.map(e => e.value)")):
-        sweep(page, job_id, only=again)
+class ToTheCertificate(WholeJob):
+    """What a person does on one job, page after page."""
 
+    job_id = 0
 
-def read_the_bands(page: Page, job_id: int, **coils: str) -> None:
-    """Have every band read with the set on, then its aerial coils with the set off; coils that the dossier does not name are typed."""
-    page.goto(f"/jobs/{job_id}/bands")
-    for n in range(page.get_by_role("button", name=re.compile("^Read (?!the aerial)")).count()):
-        with page.expect_navigation(timeout=60_000):
-            page.get_by_role("button", name=re.compile("^Read (?!the aerial)")).nth(n).click(timeout=60_000)
-    StartPage(page, job_id).press("Switch it off")
-    page.goto(f"/jobs/{job_id}/bands")
-    with page.expect_navigation():
-        page.get_by_role("button", name="Read the aerial coils").click()
-    for band, ohms in coils.items():
-        page.get_by_label(f"{band.replace('_', ' ')}, aerial coil").fill(ohms)
-    with page.expect_navigation():
-        page.get_by_role("button", name="Keep it").click()
+    def page(self, name: str = "") -> Pages:
+        return Pages(self).open(f"/jobs/{self.job_id}{f'/{name}' if name else ''}")
 
+    # Before alignment.
 
-def mark_done(page: Page, job_id: int, phase: str) -> None:
-    """Mark a phase done by hand on the job's page."""
-    page.goto(f"/jobs/{job_id}")
-    with page.expect_navigation():
-        page.get_by_role("button", name=re.compile(f"mark done by hand.*{phase}")).click()
+    def climb(self, rung: str) -> Pages:
+        """Take a rung, first or next, let a minute go by, and read."""
+        return self.page("start").press(f"Take the {rung} rung").press("A minute goes by").press("Read the meters")
 
+    def climb_to_full(self) -> Pages:
+        for rung in ("first", "next", "next"):
+            page = self.climb(rung)
+        return page
 
-def to_the_certificate(test: Any, workshop: Workshop, page: Page, job_id: int) -> str:
-    """An aligned set, switched on and warm: measured on every band, retested, issued, compared; returns the paper's text."""
-    verify_every_band(page, job_id)
-    retest_what_was_complained_of(page, job_id)
-    return compare_with_the_store(test, workshop, page, job_id, issue(page, job_id))
+    def watch(self, minutes: int) -> Pages:
+        """Let so many minutes go by, five between one reading and the next."""
+        page = self.page("start")
+        for _ in range(minutes // 5):
+            page.press("^Five").press("Read the meters")
+        return page
 
+    def switch_off(self) -> None:
+        self.page("start").press("Switch it off")
 
-def begin(page: Page, job_id: int) -> BenchPage:
-    """Begin the next phase of a job at the bench, and come to its first step."""
-    page.goto(f"/jobs/{job_id}")
-    page.get_by_role("button", name="Begin at the bench").first.click()
-    bench = BenchPage(page)
-    bench.wait_until_ready()
-    bench.wait_for_links()
-    return bench
+    def sweep(self, *only: str) -> Pages:
+        """Go through the parts: the meter is asked for each, valves are typed from the tester."""
+        page = self.page("parts")
+        names = [str(n) for n in page.doc.xpath("//form[@data-line]//input[@name='part']/@value")]
+        for name in only or names:
+            (form,) = page.doc.xpath(f"//form[@data-line][.//input[@name='part'][@value='{name}']]")
+            page.send(form, value=EMISSION if name.endswith("-e") else "")
+            assert page.status == 200, page.says
+        return page
 
+    def judged(self, page: Pages, verdict: str) -> list[str]:
+        """The parts that are judged so."""
+        found = page.doc.xpath(f"//form[@data-line][.//*[@data-verdict='{verdict}']]//input[@name='part']/@value")
+        return [str(n) for n in found]
 
-def lead_through(page: Page, bench: BenchPage) -> None:
-    """Do what the page says, and decide as it advises, until all is done; then finish the run."""
-    heading = page.get_by_role("heading", level=1)
-    while (title := bench.title) != "All done here":
-        if page.locator("[data-option]").count() or bench.main_act == "Set it all" or title.startswith("Go round again"):
-            bench.press("Enter")
-        elif title.startswith("Find where"):
-            expect(page.locator("[data-part=advice] p").first).to_contain_text("Take it")
-            bench.press("Enter")
-        else:
-            Apprentice(bench).turn_one()
-            continue
-        expect(heading).not_to_have_text(title)
-    bench.press("Enter")
-    page.wait_for_url("**/record")
+    def change(self, part: str, words: str, outcome: str = "better") -> None:
+        """Write down that a part was replaced, and the quick test after it."""
+        self.page("repairs").press("Write it down", part=part, looked_over=True)
+        self.keep_the_test(words, outcome)
 
+    def keep_the_test(self, words: str, outcome: str = "better") -> None:
+        page = self.page("repairs").press("Keep the test", outcome=outcome, words=words)
+        self.assertNotIn("Not yet tested", page.text)
 
-def verify_every_band(page: Page, job_id: int) -> None:
-    """Have the instruments measure every band, by the definition that the page offers first."""
-    page.goto(f"/jobs/{job_id}/verify")
-    alone = page.locator("#m-band option").count() == 1
-    with page.expect_navigation(timeout=240_000):
-        page.get_by_role("button", name="Measure it" if alone else "Every band in turn", exact=True).click(timeout=240_000)
-    expect(page.get_by_role("status").first).to_contain_text("All bands are measured, and closed up.")
+    def see_to_the_parts(self) -> None:
+        """Sweep the parts, change what is out, each with its test, and sweep once more what the program could not judge at once."""
+        page = self.sweep()
+        for part in self.judged(page, "out"):
+            self.change(part, "0.2 V more on the rail")
+            page = self.sweep(part)
+        if unsure := self.judged(page, "cannot say"):
+            self.sweep(*unsure)
 
+    def read_the_bands(self, **coils: str) -> Pages:
+        """Have every band read with the set on, then its aerial coils with the set off; coils that the dossier does not name are typed."""
+        page = self.page("bands")
+        count = sum(bool(FROM_METERS.match(words)) for words in page.buttons())
+        for n in range(count):
+            page.press(FROM_METERS.pattern, n=n)
+        self.switch_off()
+        page = self.page("bands").press("Read the aerial coils")
+        if coils:
+            page.press("Keep it", **coils)
+        return page
 
-def retest_what_was_complained_of(page: Page, job_id: int) -> None:
-    """Try again what was complained of on the first day, each with a figure."""
-    page.goto(f"/jobs/{job_id}")
-    for n in range(page.locator("form[action*='/retest']").count()):
-        page.locator("details:has(> form[action*='/retest']) > summary").nth(n).click()
-        form = page.locator("form[action*='/retest']").nth(n)
-        form.get_by_label("gone").check()
-        form.get_by_label("With which figure").fill("heard at 12 µV on every band")
-        with page.expect_navigation():
-            form.get_by_role("button", name="Keep the retest").click()
+    def mark_done(self, phase: str) -> Pages:
+        return self.page().press(f"mark done by hand.*{phase}")
 
+    # At the bench.
 
-def issue(page: Page, job_id: int) -> bytes:
-    """Issue the certificate, with a reason where it lacks something, and return its file."""
-    page.goto(f"/jobs/{job_id}/record")
-    reason = page.get_by_label("Why it is issued all the same")
-    if reason.count():
-        reason.fill("shown on the open day")
-    page.get_by_role("button", name=re.compile("^Issue")).click()
-    link = page.get_by_role("link", name=re.compile(r"Certificate no\. \d+")).first
-    with page.expect_download() as told:
-        link.click()
-    return told.value.path().read_bytes()
+    def lead_through(self, phase: str) -> None:
+        """Do what the bench says, and decide as it advises, until all is done; then finish the run."""
+        bench = self.begin(self.job_id, phase=phase)
+        while (title := bench.title) != "All done here":
+            if bench.decides or bench.main_act == "Set it all" or title.startswith("Go round again"):
+                bench.press("Enter")
+            elif title.startswith("Find where"):
+                bench.wait_until(lambda: "Take it" in bench.advice)
+                bench.press("Enter")
+            else:
+                Apprentice(bench).turn_one()
+                continue
+            bench.wait_until(lambda title=title: bench.title != title)  # type: ignore[misc]
+        bench.press("Enter")
 
+    def through_the_if(self) -> InsideBench:
+        bench = self.begin(self.job_id)
+        Apprentice(bench).go_through()
+        bench.press("Enter")
+        return bench
 
-def compare_with_the_store(test: Any, workshop: Workshop, page: Page, job_id: int, pdf: bytes) -> str:
-    """The paper's text and figures beside the store's; returns the text."""
-    reader = PdfReader(io.BytesIO(pdf))
-    text = plain(" ".join(" ".join(p.extract_text() for p in reader.pages).split()))
-    with workshop.store() as conn:
-        (row,) = certificates.of_job(conn, job_id)[-1:]
-        test.assertIn(f"Certificate no. {row.id}", text)
-        test.assertIn(row.digest[:16], text)
-        standing = measuring.standing(conn, job_id)
-        test.assertTrue(standing)
-        for t in standing:
-            shown = plain(cell_words(Amount(t.main.value, t.main.unit)))
-            test.assertIn(shown, text)
-            test.assertIn(plain(t.definition), text)
-        test.assertEqual(certificate.check(conn, pdf, name="c.pdf").agreement, "agrees")
-        fonts = {str(f) for p in reader.pages for f in p["/Resources"]["/Font"].values()}  # type: ignore[index]
-        test.assertTrue(fonts)
-    page.goto("/certificates/check")
-    page.get_by_label("The PDF of a certificate").set_input_files({"name": "c.pdf", "mimeType": "application/pdf", "buffer": pdf})
-    page.get_by_role("button", name="Check it").click()
-    expect(page.get_by_role("status")).to_contain_text("agrees with the store")
-    return text
+    # After alignment.
+
+    def to_the_certificate(self) -> str:
+        """An aligned set, switched on and warm: measured on every band, retested, issued, compared; returns the paper's text."""
+        self.verify_every_band()
+        self.retest_what_was_complained_of()
+        return self.compare_with_the_store(self.issue())
+
+    def verify_every_band(self) -> None:
+        """Have the instruments measure every band, by the definition that the page offers first."""
+        page = self.page("verify")
+        (chosen,) = page.doc.xpath("//select[@id='m-band']")
+        for band in chosen.value_options:
+            page.press("^Measure it", within=chosen.getparent().getparent(), band=band)
+            assert page.status == 200, page.says
+        self.assertFalse(measuring_left := [b for b in chosen.value_options if b not in self.measured()], measuring_left)
+
+    def measured(self) -> set[str]:
+        """The bands that a measurement which stands is of."""
+        with self.workshop.store() as conn:
+            return {t.band for t in measuring.standing(conn, self.job_id) if t.band}
+
+    def retest_what_was_complained_of(self) -> None:
+        """Try again what was complained of on the first day, each with a figure."""
+        page = self.page()
+        for n in range(len(page.doc.xpath("//form[contains(@action, '/retest')]"))):
+            page.press("Keep the retest", n=n, outcome="gone", words="heard at 12 µV on every band")
+
+    def issue(self) -> bytes:
+        """Issue the certificate, with a reason where it lacks something, and return its file."""
+        page = self.page("record")
+        asked = page.doc.xpath("//form[contains(@action, '/certificate')]//*[@name='reason']")
+        page.press("^Issue", **({"reason": "shown on the open day"} if asked else {}))
+        (link, *_) = page.doc.xpath("//a[contains(., 'Certificate no.')]/@href")
+        return self.get(str(link)).get_data()
+
+    def compare_with_the_store(self, pdf: bytes) -> str:
+        """The paper's text and figures beside the store's; returns the text."""
+        reader = PdfReader(io.BytesIO(pdf))
+        text = plain(" ".join(" ".join(p.extract_text() for p in reader.pages).split()))
+        with self.workshop.store() as conn:
+            (row,) = certificates.of_job(conn, self.job_id)[-1:]
+            self.assertTrue(f"Certificate no. {row.id}" in text and row.digest[:16] in text, text[:300])
+            standing = measuring.standing(conn, self.job_id)
+            self.assertTrue(standing)
+            for t in standing:
+                for words in (cell_words(Amount(t.main.value, t.main.unit)), t.definition):
+                    self.assertTrue(plain(words) in text, f"{words} is not on the paper")
+            self.assertEqual(certificate.check(conn, pdf, name="c.pdf").agreement, "agrees")
+        self.assertTrue({str(f) for p in reader.pages for f in p["/Resources"]["/Font"].values()})  # type: ignore[index]
+        return text
