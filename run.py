@@ -9,7 +9,7 @@ run.py rehearse DOSSIER.json    a whole phase on a practice set, by the program'
 run.py backup | verify FILE | restore FILE           copies of the store
 run.py export JOB FILE | import FILE                 a job out and in
 run.py check-certificate FILE.pdf                    whether it still agrees with the store
-run.py test [--quick]           format, lint, types, tests, pages, styles
+run.py test [--quick]           tests, format, lint, types, pages, styles; quick: without the browser
 run.py bench [NAME …]           the figures
 run.py shots                    refresh docs/screenshots
 run.py format | assets | lock   for developers: format code and pages; build styles and fonts; make the requirement files anew
@@ -22,6 +22,10 @@ import shutil
 import subprocess
 import sys
 import tempfile
+import time
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from functools import partial
 from pathlib import Path
 
 HERE = Path(__file__).resolve().parent
@@ -111,56 +115,58 @@ def set_up(*, developers: bool = False, say: bool = False) -> int:
 
 
 def test(*, quick: bool) -> int:
-    """Format, lint, types, the format of the pages, the committed styles; the long tests last. Stops at the first failure."""
-    if code := find_browser():
+    """The tests; and beside them format, lint, types, the format of the pages, the committed styles. Says all that failed."""
+    if not quick and (code := find_browser()):
         return code
-    checks = [
-        ("format", ["-m", "ruff", "format", "--check", "--quiet", "."]),
-        ("lint", ["-m", "ruff", "check", "--quiet", "."]),
-        ("types", ["-m", "mypy"]),
-    ]
-    for name, arguments in checks:
-        if code := step(name, arguments):
-            return code
-    if code := pages_and_styles():
-        return code
-    if quick:
-        return step("tests without the browser", ["-W", "error", "-m", "tests", "--no-browser"])
-    return step("tests", ["-W", "error", "-m", "tests"])
+    began = time.monotonic()
+    checks: dict[str, Callable[[], tuple[int, str]]] = {
+        "format": partial(said_by, ["-m", "ruff", "format", "--check", "--quiet", "."]),
+        "lint": partial(said_by, ["-m", "ruff", "check", "--quiet", "."]),
+        "types": partial(said_by, ["-m", "mypy"]),
+        "format of the pages, styles": pages_and_styles,
+    }
+    with ThreadPoolExecutor(1) as beside:  # one after the other: the processors are busy with the tests
+        pending = {name: beside.submit(check) for name, check in checks.items()}
+        code = call(
+            ["-W", "error", "-m", "pytest", f"--numprocesses={os.cpu_count() or 2}", *(["--ignore=tests/browser"] if quick else [])]
+        )
+        failed = ["tests"] if code else []
+        for name, outcome in pending.items():
+            found, said = outcome.result()
+            if found:
+                failed.append(name)
+            print(
+                f"— {name}: {'failed' if found else 'good'}{f'{chr(10)}{said}' if said.strip() and (found or 'not seen' in said) else ''}"
+            )
+    print(f"{time.monotonic() - began:.0f} s. {'Failed: ' + ', '.join(failed) if failed else 'All good.'}", flush=True)
+    return 1 if failed else 0
 
 
-def step(name: str, arguments: list[str]) -> int:
-    """One part of the test command, named before it begins and when it fails."""
-    print(f"— {name}", flush=True)
-    code = call(arguments)
-    if code:
-        print(f"{name} failed.", file=sys.stderr)
-    return code
+def said_by(arguments: list[str]) -> tuple[int, str]:
+    """The exit status of a command of the environment's Python, and what it said."""
+    done = subprocess.run([str(PYTHON), *arguments], check=False, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+    return done.returncode, done.stdout
 
 
-def pages_and_styles() -> int:
+def pages_and_styles() -> tuple[int, str]:
     """See that the pages are formatted and the committed styles are what they build; without npm this cannot be seen, and it is said."""
     npm = shutil.which("npm")
-    print("— format of the pages, styles", flush=True)
     if npm is None:
-        print("not seen: there is no npm here. What is committed is what runs.")
-        return 0
+        return 0, "not seen: there is no npm here. What is committed is what runs."
     if code := fetch_modules(npm):
-        return code
+        return code, "npm could not fetch what pages and styles are made with."
     formatted = prettier(npm, "--check")
     if formatted.returncode:
-        print(f"{formatted.stderr}The pages are not formatted. Run: ./run format", file=sys.stderr)
-        return formatted.returncode
+        return formatted.returncode, f"{formatted.stderr}The pages are not formatted. Run: ./run format"
     committed = HERE / "calm_needle/web/static/app.css"
     with tempfile.TemporaryDirectory() as folder:
         built = Path(folder) / "app.css"
         cli = ["exec", "--offline", "--", "tailwindcss", "-i", "calm_needle/web/assets/app.css", "-o", str(built), "--minify"]
         if code := subprocess.run([npm, *cli], check=False, stderr=subprocess.DEVNULL).returncode:
-            return code
+            return code, "The styles could not be built."
         if built.read_bytes() != committed.read_bytes():
-            print("The committed styles are not what the pages build. Run: ./run assets", file=sys.stderr)
-            return 1
-    return 0
+            return 1, "The committed styles are not what the pages build. Run: ./run assets"
+    return 0, ""
 
 
 def fetch_modules(npm: str) -> int:

@@ -1,3 +1,3 @@
-"""The tests, in the folders of calm_needle; `python -m tests` runs them all, doctests included."""
+"""The tests, in the folders of calm_needle. `./run test` shares them among processes; `python -m unittest` runs them all in one."""
 
 from tests.support import properties as properties  # loads its settings for every test

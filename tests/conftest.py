@@ -1,6 +1,7 @@
 """How pytest runs these tests: warnings are errors, a skipped test is a failed one, what the processes share is cleared away."""
 
 import os
+import sys
 import tempfile
 from collections.abc import Iterator
 from pathlib import Path
@@ -9,6 +10,9 @@ import pytest
 
 for _name in ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS"):
     os.environ.setdefault(_name, "1")  # numpy's threads would fight over the processors with the other tests
+
+
+LONGEST = ("tests/jobs/", "test_killed_in_a_deed", "test_rehearsal", "test_sudden_death", "tests/browser/", "tests/whole/")
 
 
 @pytest.hookimpl(wrapper=True)
@@ -20,8 +24,15 @@ def pytest_runtest_makereport(item: pytest.Item, call: pytest.CallInfo[None]) ->
     return report
 
 
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """What takes longest begins first, so that no processor waits for the last."""
+    items.sort(key=lambda item: next((i for i, place in enumerate(LONGEST) if place in item.nodeid), len(LONGEST)))
+
+
 def pytest_sessionfinish(session: pytest.Session) -> None:
     """Clear away what the processes of this run shared."""
+    if browser := sys.modules.get("tests.support.browser"):
+        browser.close_shared_browser()
     if not hasattr(session.config, "workerinput"):
         for left in Path(tempfile.gettempdir()).glob("calm-needle-tests-*"):
             left.unlink(missing_ok=True)

@@ -1,5 +1,6 @@
 """Connecting to the database, bringing it up to date, and writing more than one thing at once."""
 
+import os
 import sqlite3
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -8,7 +9,7 @@ from importlib import resources
 from pathlib import Path
 from typing import Any, Concatenate, ParamSpec, TypeVar, cast
 
-from calm_needle.clock import SYSTEM, Clock
+from calm_needle.clock import SYSTEM, Clock, Lock
 from calm_needle.errors import StoreUnusable
 from calm_needle.store import old_runs
 
@@ -77,6 +78,58 @@ def connect(path: Path, *, clock: Clock = SYSTEM) -> sqlite3.Connection:
     except sqlite3.DatabaseError as fault:
         raise StoreUnusable(f"The database {path} cannot be used: {fault}. Nothing was changed; restore it from a copy.") from fault
     return conn
+
+
+class Disk:
+    """Puts on the disk what one connection has committed, apart from committing: many commits may share one wait, and nobody who holds
+    the connection waits. What is not settled may be lost when the mains fails, with all that came after it, and is shown to nobody.
+
+    In WAL with NORMAL synchronisation a commit is appended to the log without a sync, and a checkpoint still syncs the log before it
+    writes the database; so a sync of the log afterwards is what FULL does within the commit (https://www.sqlite.org/wal.html, 2.4).
+    """
+
+    def __init__(self, conn: sqlite3.Connection, *, lock: Lock) -> None:
+        """lock: for the one who syncs."""
+        conn.execute("PRAGMA synchronous = NORMAL")
+        self._conn, self._lock = conn, lock
+        file = next(str(row[2]) for row in conn.execute("PRAGMA database_list") if row[1] == "main")
+        self._log = Path(f"{file}-wal") if file else None
+        self._settled = conn.total_changes
+        self._open: int | None = None
+
+    def mark(self) -> int:
+        """Return a mark for what has been committed. Only while nobody is in the middle of a transaction on the connection."""
+        return self._conn.total_changes
+
+    def settle(self, mark: int) -> None:
+        """Return once what had been committed at that mark is on the disk. Raises StoreUnusable."""
+        if self._settled >= mark:
+            return
+        with self._lock:
+            if self._settled >= mark or self._log is None:
+                return
+            try:
+                if self._open is None:
+                    self._open = os.open(self._log, os.O_RDONLY)
+                sync(self._open)
+            except FileNotFoundError:
+                pass  # the log was written into the database, which was synced
+            except OSError as fault:
+                raise StoreUnusable(
+                    f"The disk does not take what was read ({fault.strerror}): it may be lost. See to the disk, then repeat it."
+                ) from fault
+            self._settled = mark
+
+    def close(self) -> None:
+        with self._lock:
+            if self._open is not None:
+                os.close(self._open)
+                self._open = None
+
+
+def sync(descriptor: int) -> None:
+    """Wait until a file is on the disk; what a test may have take its time, or fail."""
+    os.fsync(descriptor)
 
 
 @contextmanager

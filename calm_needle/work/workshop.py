@@ -103,6 +103,7 @@ class Workshop:
     def bring_to_bench(self, run_id: int) -> Desk:
         """Open a run, and give it the instruments if it works with them."""
         desk = self.desk(run_id)
+        desk.looked_at()
         if not desk.on_instruments:
             return desk
         with self._lock:

@@ -74,6 +74,9 @@ class Client:
             self.struck.append((after, reason))
             self.told.notify_all()
 
+    def watched(self) -> bool:
+        return True
+
     def publish(self, *, changed: bool = False) -> None:
         with self.told:
             self.published += 1

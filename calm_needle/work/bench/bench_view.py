@@ -176,6 +176,11 @@ def page(book: RunBook, bench: LiveBench | None, in_hand: str | None) -> dict[st
     }
 
 
+def rested_words(since_utc: str, until_utc: str) -> str:
+    """What is said to whoever comes back to a bench that has not read meanwhile; the time of day in UTC, as all of the log is."""
+    return f"No page showed this run from {since_utc[11:16]} to {until_utc[11:16]} UTC: readings stopped. They have started again."
+
+
 def _advice(book: RunBook, bench: LiveBench | None, standing: Standing | None) -> Advice:
     state = book.state
     if bench and bench.trouble:

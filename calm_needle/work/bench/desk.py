@@ -3,36 +3,44 @@
 import sqlite3
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
+from datetime import timedelta
 from typing import Any
 
 from calm_needle.bench.practice_set import Position
-from calm_needle.clock import clock_of
+from calm_needle.clock import clock_of, to_text
 from calm_needle.core.procedure.judge import swing_for
 from calm_needle.core.procedure.set_up import settings
 from calm_needle.core.quantities import Quantity
 from calm_needle.errors import FieldsRefused, RunMovedOn
+from calm_needle.store import db
 from calm_needle.store.db import told_in_words
 from calm_needle.work.bench import bench_view, trace_view
 from calm_needle.work.bench.run_book import NotSureEnough, RunBook
 from calm_needle.work.instruments.live_bench import LiveBench, Wanted
 
 TIDINGS_S = 5.0  # a stream says that it lives at least so often
+UNWATCHED_S = 30.0  # after which nothing is read for a run at which nobody looks
 
 
 class Desk:
     """One run with a lock around it. Every method may be called from any thread. The connection is the desk's from now on."""
 
     def __init__(self, conn: sqlite3.Connection, run_id: int, bench: LiveBench) -> None:
-        self._conn, clock = conn, clock_of(conn)
+        self._conn = conn
+        self._clock = clock = clock_of(conn)
         self._book = RunBook(conn, run_id)
         self.run_id = run_id
         self._bench = bench
         self._lock = clock.lock()
         self._news = clock.condition()
-        self._sequence = 0
+        self._sequence = 0  # of what happened; the snapshot is made when somebody asks for it
         self._version = 0
+        self._changed = False  # whether the page is to be fetched anew for what happened since the last snapshot
         self._shown_act = ""  # what Enter did when it was last made known
-        self._snapshot: dict[str, Any] = {}
+        self._told: tuple[int, dict[str, Any]] = (-1, {})  # the last snapshot made, and its number
+        self._disk = db.Disk(conn, lock=clock.lock())
+        self._looked_s = clock.monotonic()  # when somebody last looked at the run
+        self._rested: tuple[str, str] | None = None  # from when until when nobody looked, and nothing was read
         self._chosen: tuple[int | None, str] | None = None  # visit, and the adjuster that is turned in it
         self.closed = False
 
@@ -66,14 +74,29 @@ class Desk:
 
     def view(self) -> dict[str, Any]:
         """Return everything the bench page shows."""
+        self.looked_at()
         with self._lock:
-            return {**bench_view.page(self._book, self._bench_or_none(), self.in_hand), "snapshot": self._see(), "version": self._version}
+            snapshot = self._see()
+            page = bench_view.page(self._book, self._bench_or_none(), self.in_hand)
+            rested = self._rested and bench_view.rested_words(*self._rested)
+            mark = self._disk.mark()
+        self._disk.settle(mark)
+        return {**page, "snapshot": snapshot, "version": snapshot["version"], "rested": rested}
 
     def wait_for_news(self, after: int) -> tuple[int, dict[str, Any] | None]:
         """Return the newest snapshot and its number once there is one after `after`; None in its place after TIDINGS_S."""
+        self.looked_at()
         with self._news:
-            fresh = self._news.wait_for(lambda: self._sequence > after or self.closed, TIDINGS_S)
-            return self._sequence, self._snapshot if fresh else None
+            if not self._news.wait_for(lambda: self._sequence > after or self.closed, TIDINGS_S):
+                return self._sequence, None
+        self.looked_at()
+        with self._lock:
+            number = self._sequence
+            if self._told[0] != number:
+                self._told = number, self._see()
+            snapshot, mark = self._told[1], self._disk.mark()
+        self._disk.settle(mark)
+        return number, snapshot
 
     def trace(self) -> dict[str, Any]:
         """Return what the oscilloscope sees for the step in hand. Raises FieldsRefused where it wants none, InstrumentError."""
@@ -86,8 +109,11 @@ class Desk:
 
     def snapshot(self) -> dict[str, Any]:
         """Return what changes with every reading, as it is now."""
+        self.looked_at()
         with self._lock:
-            return self._see()
+            snapshot, mark = self._see(), self._disk.mark()
+        self._disk.settle(mark)
+        return snapshot
 
     def end_waiting(self) -> None:
         """Let go of everybody who waits for news: the program ends."""
@@ -99,13 +125,16 @@ class Desk:
         """Close the book once nobody has it in hand."""
         with self._lock:
             self._conn.close()
+        self._disk.close()
 
     def act(self, here: str, do: Callable[[RunBook], Any]) -> Any:
         """Do something to the book, provided the page showed where the run is; then tell everybody.
 
         here: the place that the page showed, as `RunBook.here` names it. Raises RunMovedOn.
         """
+        self.looked_at()
         with self._lock:
+            self._rested = None
             self._expect_here(here)
             with told_in_words():
                 result = do(self._book)
@@ -274,22 +303,38 @@ class Desk:
                 self._book.strike_after(after, reason)
         self.publish()
 
+    def looked_at(self) -> None:
+        """Take that somebody looks. After a while in which nobody did, it is kept for the page from when until when nothing was read."""
+        now_s = self._clock.monotonic()
+        unread_s, self._looked_s = now_s - self._looked_s - UNWATCHED_S, now_s
+        kind = self._book.seen.kind
+        if unread_s > 0.0 and self.on_instruments and kind and kind.asks_reading and kind.unwatched_every_s is None:
+            now = self._clock.utc()
+            self._rested = to_text(now - timedelta(seconds=unread_s)), to_text(now)
+
+    def watched(self) -> bool:
+        """Whether somebody looks at the run, or did until a moment ago. Whoever reads for it stops a while after nobody does."""
+        return self._clock.monotonic() - self._looked_s <= UNWATCHED_S
+
     def publish(self, *, changed: bool = False) -> None:
-        """Make the newest snapshot and wake everybody who waits for it. `changed`: the page is to be fetched anew, as it is when what Enter
-        does is another thing than it was, whatever made it so: a reading, or readings that were struck out."""
+        """See that what happened is on the disk, and wake everybody who waits for it; each then asks how it stands. `changed`: the page is
+        to be fetched anew, as it is when what Enter does is another thing than it was, whatever made it so: a reading, or readings that
+        were struck out."""
         with self._lock:
-            main_act = self._main_act()
-            self._version += changed or main_act != self._shown_act
-            self._shown_act = main_act
-            snapshot = self._see()
-            with self._news:
-                self._sequence += 1
-                self._snapshot = snapshot
-                self._news.notify_all()
+            mark = self._disk.mark()
+        self._disk.settle(mark)
+        with self._news:
+            self._changed = self._changed or changed
+            self._sequence += 1
+            self._news.notify_all()
 
     # Within.
 
     def _see(self) -> dict[str, Any]:
+        """How it stands now; the lock is held. What it tells is on the disk once `_disk.settle()` has returned, and is shown after that."""
+        main_act = self._main_act()
+        self._version += self._changed or main_act != self._shown_act
+        self._changed, self._shown_act = False, main_act
         return {**bench_view.snapshot(self._book, self._bench_or_none(), self.in_hand), "version": self._version}
 
     def _bench_or_none(self) -> LiveBench | None:

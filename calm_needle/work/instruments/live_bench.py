@@ -26,6 +26,7 @@ from calm_needle.work.instruments.equipment import Equipment, LinkState, Read
 READ_EVERY_S = 0.05
 CHECK_EVERY_S = 0.4  # the generator is asked whether it still stands as set, the meter whether it is in step
 RETRY_EVERY_S = 0.5
+LOOK_AGAIN_S = 5.0  # while nobody looks; whoever opens the page wakes the thread
 SETTLE_S = 0.6  # six times a meter's averaging: what is left of a step of 6 dB is 0.02 dB
 SWEEP_SETTLE_S = 0.4  # between neighbouring points of a sweep the step is smaller
 SWEEP_READINGS = 3
@@ -71,6 +72,9 @@ class Client(Protocol):
     def distrust(self, after: int, reason: str) -> None: ...
 
     def publish(self, *, changed: bool = False) -> None: ...
+
+    def watched(self) -> bool:
+        """Whether somebody looks at the run."""
 
 
 class LiveBench:
@@ -246,15 +250,18 @@ class LiveBench:
         client = self._client
         if client is None:
             return RETRY_EVERY_S
+        watched, wanted = client.watched(), client.wanted()
+        kind = KINDS[wanted.step.kind] if wanted.step else None
+        if not watched and self._sweep is None and (kind is None or kind.unwatched_every_s is None):
+            return LOOK_AGAIN_S
         self._greet(client)
-        wanted = client.wanted()
-        if wanted.step is None or wanted.stage != "step":
+        if wanted.step is None or kind is None or wanted.stage != "step":
             return RETRY_EVERY_S
         self._keep_set(client, wanted)
         if self._sweep and self._sweep[0] == wanted.step.id:
             self._run_sweep(client)
             return READ_EVERY_S
-        if not KINDS[wanted.step.kind].asks_reading:
+        if not kind.asks_reading:
             return RETRY_EVERY_S
         with self.equipment.lock:
             positions = self._where(wanted.step)
@@ -265,7 +272,7 @@ class LiveBench:
         if read.ago_s:
             positions = self._stood(positions, ago_s=read.ago_s)
         client.take_reading(read.quantity, positions, wanted, instrument=read.instrument)
-        return READ_EVERY_S
+        return READ_EVERY_S if watched else kind.unwatched_every_s or READ_EVERY_S
 
     def _greet(self, client: Client) -> None:
         """Take up what was lost; a generator that was lost is set again."""

@@ -65,8 +65,9 @@ class StepKind:
     compares: it measures the set as it stands, so that
     before and after can be told. lower_limit: whether the indicator's lower limit holds for it. asks_frequency: typed readings
     say at which frequency. asks_reading: readings are wanted at all. hands_off_s: for so long (s) nothing is turned at its beginning, and
-    the needle shows its own wander. ticks: it stands differently a second later without any. sweeps: the words on the button that has
-    the generator stepped; asks: what is typed. dial: what an outcome that was taken says of the dial.
+    the needle shows its own wander. ticks: it stands differently a second later without any. unwatched_every_s: how often (s) it
+    is read while nobody looks, None where it is not. sweeps: the words on the button that has the generator stepped; asks: what is
+    typed. dial: what an outcome that was taken says of the dial.
     """
 
     name: str
@@ -86,6 +87,7 @@ class StepKind:
     asks_reading: bool = True
     hands_off_s: float = 0.0
     ticks: bool = False
+    unwatched_every_s: float | None = None
     sweeps: str = "Measure the pass-band"
     asks: str = "What the meter shows"
     dial: Callable[[Step, Mapping[str, Any]], SaidOfTheDial | None] = says_nothing_of_the_dial

@@ -91,4 +91,5 @@ KIND = StepKind(
     label="Wait",
     take="Go on",
     ticks=True,
+    unwatched_every_s=5.0,
 )
