@@ -34,14 +34,17 @@ LONGEST_LINE = 4096
 def instruments_at(receiver: PracticeReceiver, *, keep: Callable[[], None]) -> dict[str, StandIn]:
     """Return the instruments wired to a practice receiver, by kind; they go by its clock. keep: called when the set was changed."""
     seed = receiver.seed
+    meter = Millivoltmeter(receiver, seed=seed, clock=receiver.clock)
+    generator, hands = SignalGenerator(receiver, seed=seed), Hands(receiver, keep=keep)
+    generator.about_to_change = hands.about_to_change = meter.catch_up
     return {
-        "generator": SignalGenerator(receiver, seed=seed),
-        "ac-millivoltmeter": Millivoltmeter(receiver, seed=seed, clock=receiver.clock),
+        "generator": generator,
+        "ac-millivoltmeter": meter,
         "counter": FrequencyCounter(receiver, seed=seed),
         "oscilloscope": Oscilloscope(receiver, seed=seed),
         "multimeter": Multimeter(receiver, seed=seed),
         "lcr-meter": LcrMeter(receiver, seed=seed),
-        "practice-set": Hands(receiver, keep=keep),
+        "practice-set": hands,
     }
 
 

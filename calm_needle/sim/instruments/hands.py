@@ -25,6 +25,7 @@ class Hands(StandIn):
     """Lets a person turn the cores of the practice receiver over the wire; `keep` is called after every change."""
 
     identity = "Tern Rock,Practice set,0,1"
+    changed_by_asking = ("TURN", "TUNE")
 
     def __init__(self, receiver: PracticeReceiver, *, keep: Callable[[], None]) -> None:
         super().__init__()

@@ -10,6 +10,7 @@ from calm_needle.sim.receiver.practice import PracticeReceiver
 
 AVERAGING_S = 0.1
 FLOOR_V = 30e-6  # its own noise
+LEAST_S = 1e-3
 RANGES_V = (0.003, 0.03, 0.3, 3.0, 30.0)
 
 
@@ -36,13 +37,18 @@ class Millivoltmeter(StandIn):
     def _measure(self, command: Command) -> str:
         return f"{self.volts():.6E}"
 
+    def catch_up(self) -> None:
+        """Take in how things stood until now, before they change."""
+        if self._mean_v is not None and self._clock() - self._last_s > LEAST_S:
+            self.volts()
+
     def volts(self) -> float:
         """Return what it shows now (V), to its last digit."""
         now = self._clock()
         dt = max(0.0, now - self._last_s)
         self._last_s = now
         volts = math.hypot(self._receiver.reading(dt_s=dt), FLOOR_V) * self._scale
-        # What stood there between two readings is taken as what stands there now.
+        # What stood there since it last looked is what stands there now: whoever changes something has it catch up first.
         share = 1.0 if self._mean_v is None else 1.0 - math.exp(-dt / AVERAGING_S)
         self._mean_v = volts if self._mean_v is None else self._mean_v + share * (volts - self._mean_v)
         return _digits(self._mean_v)

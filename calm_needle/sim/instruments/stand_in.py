@@ -53,8 +53,11 @@ class StandIn:
     """An instrument that answers lines. Subclasses fill `commands`: header pattern to handler; or `settle`: header to a number kept."""
 
     identity = "Tern Rock,Stand-in,0,1"
+    changed_by_asking: tuple[str, ...] = ()  # headers whose question changes something
 
     def __init__(self) -> None:
+        # Called before a command that changes something: what an averaging meter shows depends on how things stood until then.
+        self.about_to_change: Callable[[], None] = lambda: None
         self._errors: deque[tuple[int, str]] = deque()
         self._events, self._event_mask, self._service_mask = POWER_ON, 0, 0
         self._answering = False  # whether an answer of this line already waits
@@ -134,7 +137,10 @@ class StandIn:
         for command in split_message(line):
             self._answering = bool(replies)
             try:
-                reply = self._handler(command)(command)
+                handler = self._handler(command)
+                if not command.asks or any(fits(pattern, command.header) for pattern in self.changed_by_asking):
+                    self.about_to_change()
+                reply = handler(command)
             except Refusal as refusal:
                 self._put((refusal.code, refusal.words))
                 continue

@@ -208,9 +208,14 @@ class Desk:
         if move is None or wanted is None:
             self.publish(changed=True)
             return
-        if self.on_instruments:
-            self._bench.set_everything(wanted)  # the lock is free meanwhile: no page waits for an instrument
-        self.act(here, lambda book: book.move_level(move))
+        if not self.on_instruments:
+            self.act(here, lambda book: book.move_level(move))
+            return
+        # The lock is free meanwhile, so that no page waits for an instrument. Nothing is read until the move is in the book: what is read
+        # of the new level would be kept as read at the old one, by so much too high or too low.
+        with self._bench.equipment.turn():
+            self._bench.set_everything(wanted)
+            self.act(here, lambda book: book.move_level(move))
 
     def turn(self, turns: float) -> Position:
         """Turn the adjuster in hand on the practice set."""

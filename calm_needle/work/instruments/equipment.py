@@ -168,7 +168,7 @@ class Equipment:
 
     @contextmanager
     def turn(self) -> Iterator[None]:
-        """One round of the thread at the needle, between two leases of others."""
+        """One round of whoever works them, between two leases of others: the thread at the needle, or somebody who sets them anew."""
         with self._lease:
             yield
 
