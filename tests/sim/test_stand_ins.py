@@ -7,7 +7,8 @@ from hypothesis import strategies as st
 from calm_needle.sim.instruments.generator import SignalGenerator
 from calm_needle.sim.instruments.hands import Hands
 from calm_needle.sim.instruments.millivoltmeter import AVERAGING_S, Millivoltmeter
-from calm_needle.sim.receiver.practice import PracticeReceiver
+from calm_needle.sim.receiver.practice import Input, PracticeReceiver
+from calm_needle.sim.rig import instruments_at
 from tests.support import halvern
 from tests.support.properties import steady
 
@@ -34,6 +35,27 @@ class Bench:
     def volts(self, after_s: float = 1.0) -> float:
         self.now_s += after_s
         return float(self.meter.answer("MEAS:VOLT:AC?") or "nan")
+
+
+class AMeterThatIsSeldomAsked(unittest.TestCase):
+    def test_right_after_a_turn_it_shows_how_things_stood_before(self) -> None:
+        """As a meter that averages does, however long it was not asked: what stood there meanwhile is not what stands there now."""
+        clock = [0.0]
+        receiver = PracticeReceiver(halvern.model(), seed=2, misalign="none", clock=lambda: clock[0])
+        instruments = instruments_at(receiver, keep=lambda: None)
+        meter, hands = instruments["ac-millivoltmeter"], instruments["practice-set"]
+        receiver.feed = Input(receiver.model.if_hz, 1e-3, 0.3)
+        hands.answer(f'LEAD "{next(s.set_up.goes_in for g in halvern.model().groups for s in g.steps if s.kind == "peak")}"')
+
+        def volts(after_s: float) -> float:
+            clock[0] += after_s
+            return float(meter.answer("MEAS:VOLT:AC?") or "nan")
+
+        before = [volts(1.0) for _ in range(5)][-1]
+        clock[0] += 2.0
+        hands.answer('TURN? "IFT2-lower",4')
+        self.assertAlmostEqual(volts(0.005) / before, 1.0, delta=0.08)
+        self.assertLess(volts(1.0) / before, 0.8)
 
 
 class Generator(unittest.TestCase):

@@ -5,9 +5,10 @@ from collections.abc import Callable
 from typing import Protocol
 
 MOST_PRESSES, MOST_AT_ONCE, MOST_TRIES = 900, 40, 12
-PATIENCE, OUT_OF_PATIENCE = 40, 250  # touches on the way through a crest, after which the hand goes slower, or takes it as it is
+OUT_OF_PATIENCE = 3  # looks with hands off at a needle that is said to wander too much, after which it is taken all the same
+NEAR_DB = 0.3  # to go, from where the hand turns finely
 FURTHER = (20, 60, 140)  # touches without anything, after which the other way is tried
-CLOSE_HZ = 700.0  # of a beat, from where the hand turns finely
+CLOSE_HZ = 400.0  # of a beat, from where the hand turns finely
 # What the advice calls an amount of turning, the longer words first.
 SAID = {
     "three quarters of a turn": 0.75,
@@ -50,8 +51,14 @@ class Bench(Protocol):
     def trace(self) -> str:
         """The trace that the oscilloscope shows, as a path, once it is drawn."""
 
+    @property
+    def evidence(self) -> str: ...
+    @property
+    def asks(self) -> bool:
+        """Whether it is asked if what was pressed is meant, though it is not sure."""
+
     def insist(self) -> None:
-        """Say that what is asked about is meant, if anything is asked."""
+        """Say that it is meant."""
 
 
 class Apprentice:
@@ -92,19 +99,16 @@ class Apprentice:
         """Turn the adjuster in hand until the page says to take it, and take it."""
         title = self.bench.title
         self.bench.wait_for_reading_after(self.bench.reading_id + 3)
-        match self._turn_until_told():
-            case "as it is":
-                self._take_as_it_is()
-            case key:
-                self.bench.press(key)
-        self._leave(title)
+        while self.bench.title == title:
+            self.bench.press(self._turn_until_told())
+            # A needle that moved away between the look and the key: it is asked about, and the hand goes on.
+            self.bench.wait_until(lambda: self.bench.title != title or self.bench.asks)
+            if self.bench.title == title and "wanders too much" in self.bench.advice:
+                self.bench.insist()
 
     def _turn_until_told(self) -> str:
-        """Turn until it is said to take it; return the key for what is done then, x where it is said that it cannot be brought there.
-
-        "as it is": an unquiet needle proved nothing for longer than anybody would go on.
-        """
-        bench, way, away, through = self.bench, 1, 0, 0
+        """Turn until it is said to take it; return the key for what is done then, x where it is said that it cannot be brought there."""
+        bench, way, away, disturbed = self.bench, 1, 0, 0
         for _ in range(MOST_PRESSES):
             advice = bench.advice
             away += advice.startswith("Nothing yet")
@@ -113,11 +117,14 @@ class Apprentice:
                 return "Enter"
             if "short of it" in advice:
                 return "x"
-            if through > OUT_OF_PATIENCE:
-                return "as it is"
             if bench.main_act == "Set the level":
                 bench.press("Enter")
                 bench.wait_for_reading_after(bench.reading_id + 6)  # one step may not be enough
+            elif "wanders too much" in advice:
+                disturbed += 1
+                if disturbed > OUT_OF_PATIENCE:
+                    return "Enter"
+                bench.wait_for_reading_after(bench.reading_id + 8)
             elif "Hold still" in advice or "Hands off" in advice:
                 bench.wait_for_reading_after(bench.reading_id + 3)
             elif "slips" in advice:
@@ -141,22 +148,14 @@ class Apprentice:
                 way = -way
                 bench.press("c")
                 bench.wait_until(lambda advice=advice: bench.advice != advice)  # type: ignore[misc]
-            elif "Coming back" in advice or "go on through" in advice or "Go on through" in advice:
-                through += 1
-                self._turn(way, fine=True)
-                if through > PATIENCE:  # the needle is unquiet: slower
-                    bench.wait_for_reading_after(bench.reading_id + 8)
+            elif "Coming back" in advice or "o on through" in advice:
+                # Finely where it is near, or slowly is said; else it would take all day.
+                far = re.search(r"([\d.]+) dB to go", advice)
+                near = float(far[1]) < NEAR_DB if far else "Coming back" in advice or "Slowly" in bench.evidence
+                self._turn(way, fine=near)
             else:
                 self._turn(way)
         raise AssertionError(f"not done after {MOST_PRESSES} presses; the page says: {bench.advice}")
-
-    def _take_as_it_is(self) -> None:
-        """Take what is not yet sure, and say that this is meant."""
-        bench, title = self.bench, self.bench.title
-        bench.press("Enter")
-        while bench.title == title:
-            bench.insist()
-            bench.wait_for_reading_after(bench.reading_id + 3)
 
     def _leave(self, title: str) -> None:
         self.bench.wait_until(lambda: self.bench.title != title)

@@ -20,8 +20,8 @@ class InsideBench:
     def __init__(self, test: PageTest, run_id: int) -> None:
         self._test, self.run_id = test, run_id
         self._clock = test.workshop.clock
+        self._pressed = ""
         self.asked = ""  # what the page asks before it does what was pressed
-        self._pressed: tuple[str, dict[str, str]] = ("", {})
         test.get(f"/bench/{run_id}")
 
     @property
@@ -44,6 +44,10 @@ class InsideBench:
     @property
     def main_act(self) -> str:
         return self._main.label
+
+    @property
+    def asks(self) -> bool:
+        return bool(self.asked)
 
     @property
     def decides(self) -> bool:
@@ -72,10 +76,8 @@ class InsideBench:
             self._send("take" if key == "t" else KEYS[key], {})
 
     def insist(self) -> None:
-        """Say that what is asked about is meant, if anything is asked."""
-        if self.asked:
-            act, form = self._pressed
-            self._send(act, {**form, "sure": "yes"})
+        """Say that what was pressed is meant, though it is not sure."""
+        self._send(self._pressed, {"sure": "yes"})
 
     def turn(self, way: int, *, fine: bool = False) -> None:
         """One touch of the adjuster, and a look at the needle."""
@@ -123,7 +125,7 @@ class InsideBench:
         self.wait_until(so)
 
     def _send(self, act: str, form: dict[str, str]) -> None:
-        self._pressed, self.asked = (act, form), ""
+        self._pressed, self.asked = act, ""
         answer = self._test.post(f"/bench/{self.run_id}/{act}", json=True, here=self.desk.here, **form)
         if answer.status_code == 409:
             self.asked = answer.get_data(as_text=True)

@@ -151,11 +151,14 @@ class BenchPage:
         expect(drawn).to_have_attribute("d", re.compile("^M.+ L"))
         return drawn.get_attribute("d") or ""
 
+    @property
+    def asks(self) -> bool:
+        """Whether it is asked if what was pressed is meant, though it is not sure."""
+        return self.page.get_by_role("alertdialog").is_visible()
+
     def insist(self) -> None:
-        """Say that what is asked about is meant, if anything is asked."""
-        yes = self.page.get_by_role("button", name="Yes, all the same")
-        if yes.is_visible():
-            yes.click()
+        """Say that what was pressed is meant, though it is not sure."""
+        self.page.get_by_role("button", name="Yes, all the same").click()
 
     def type_reading(self, text: str) -> None:
         """Type what is asked for, what the meter shows or else, and keep it."""

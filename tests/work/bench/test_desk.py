@@ -3,11 +3,18 @@
 import tempfile
 import unittest
 from pathlib import Path
+from unittest import mock
 
+from calm_needle.core.procedure.level_keeper import LevelMove
 from calm_needle.core.quantities import Quantity
-from calm_needle.work.bench.desk import Desk
+from calm_needle.errors import StoreUnusable
+from calm_needle.store import db
+from calm_needle.work.bench.desk import UNWATCHED_S, Desk
+from calm_needle.work.bench.run_book import RunBook
 from calm_needle.work.jobs import shelf
+from tests.support.client import PageTest
 from tests.support.demo import copy_into
+from tests.support.inside_bench import InsideBench
 from tests.support.workshops import workshop_in
 
 INSTRUMENTS_JOB = 2
@@ -65,6 +72,86 @@ class WhatEnterDoes(unittest.TestCase):
         now = self.desk.view()
         self.assertNotEqual(now["main"].act, "level")
         self.assertGreater(now["version"], asked["version"], "a page that shows it would offer to set a level that is right")
+
+
+class WhileTheBenchReads(PageTest):
+    """The thread at the instruments, and what a person does meanwhile."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        where = self.post(f"/jobs/{INSTRUMENTS_JOB}/runs", phase="intermediate frequency").headers["Location"]
+        self.bench = InsideBench(self, int(where.rsplit("/", 1)[1]))
+        self.bench.press("Enter")
+        self.bench.wait_for_reading_after(0)
+        self.desk = self.bench.desk
+
+    def readings(self) -> int:
+        with self.desk.book() as book:
+            return len(book.seen.kept)
+
+    def test_nothing_is_read_of_a_new_level_as_if_it_were_the_old(self) -> None:
+        """It was: for half a second what was read at the new level was kept as read at the old one, decibels too high or too low."""
+        with self.desk.book() as book:
+            before_v, seen = book.state.level_v, len(book.seen.kept)
+        assert before_v
+        down = LevelMove(before_v / 4.0, -12.0, "", "")
+        with mock.patch.object(RunBook, "level_move", return_value=down):
+            self.desk.move_level(self.desk.here)
+        self.workshop.clock.wait(2.0)
+        with self.desk.book() as book:
+            after = book.seen.kept[seen:]
+        self.assertEqual({r.generator_v for r in after}, {before_v / 4.0})
+        self.assertGreater(len(after), 10)
+
+    def test_while_the_disk_takes_its_time_nobody_waits_and_nothing_is_shown(self) -> None:
+        clock = self.workshop.clock
+        shown = self.bench.reading_id
+        settled = [0]
+
+        def slow(_: int) -> None:
+            clock.wait(5.0)
+            settled[0] += 1
+
+        with mock.patch.object(db, "sync", slow):
+            kept = self.readings()
+            clock.wait(0.5)
+            self.assertGreater(self.readings(), kept, "kept, and not yet on the disk")
+            began_s = clock.monotonic()
+            with self.desk.book():
+                self.assertEqual(clock.monotonic(), began_s, "the run's lock is free")
+            snapshot = self.desk.snapshot()
+            self.assertGreaterEqual(settled[0], 1, "what is shown waited for the disk")
+            self.assertGreater(snapshot["reading"]["id"], shown)
+
+    def test_a_disk_that_fails_is_said_and_nothing_of_it_is_shown(self) -> None:
+        with mock.patch.object(db, "sync", side_effect=OSError(28, "No space left on device")):
+            self.workshop.clock.wait(0.5)
+            with self.assertRaisesRegex(StoreUnusable, "The disk does not take what was read"):
+                self.desk.snapshot()
+        self.workshop.clock.wait(1.0)
+        self.assertEqual(self.desk.snapshot()["advice"]["tone"] == "danger", False)
+
+    def test_a_bench_at_which_nobody_looks_stops_reading_and_says_so_on_return(self) -> None:
+        clock = self.workshop.clock
+        clock.wait(UNWATCHED_S + 5.0)
+        kept = self.readings()
+        clock.wait(3600.0)
+        self.assertEqual(self.readings(), kept)
+        page = self.get(f"/bench/{self.bench.run_id}").get_data(as_text=True)
+        self.assertRegex(page, r"No page showed this run from \d\d:\d\d to \d\d:\d\d UTC: readings stopped")
+        clock.wait(2.0)
+        self.assertGreater(self.readings(), kept + 10, "it reads again at once")
+        self.bench.press("t")
+        self.assertNotIn("No page showed this run", self.get(f"/bench/{self.bench.run_id}").get_data(as_text=True))
+
+    def test_a_stream_that_is_open_is_somebody_who_looks(self) -> None:
+        clock, number = self.workshop.clock, 0
+        until_s = clock.monotonic() + 3.0 * UNWATCHED_S
+        while clock.monotonic() < until_s:
+            number, _ = self.desk.wait_for_news(number)
+        kept = self.readings()
+        clock.wait(1.0)
+        self.assertGreater(self.readings(), kept)
 
 
 if __name__ == "__main__":

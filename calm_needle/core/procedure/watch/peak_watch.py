@@ -20,7 +20,7 @@ from typing import Literal
 
 from calm_needle.core.procedure.watch.place import FLANK_DB, Approach, CrestFit, Profile, approach
 from calm_needle.core.procedure.watch.stretches import NEAR_DB, Crossing, Stretch
-from calm_needle.core.procedure.watch.wander import SPAN_TO_SIGMA, Block, Wander
+from calm_needle.core.procedure.watch.wander import LEAST_FALL_DB, SPAN_TO_SIGMA, Block, Pace, Wander
 
 Goal = Literal["maximum", "minimum"]
 Kind = Literal[
@@ -58,6 +58,8 @@ NULL_BEGINS_DB = 3.0  # below the plain beside it
 NULL_EQUAL = 0.35  # of its depth by which two passes through a null may differ: the meter's averaging fills it, the more the faster
 EQUAL_DB = 0.25  # dB by which two passes over a crest may differ in any case
 SENT_BACK_DB, SENT_BACK_TIMES = 1.0, 1.5  # dB, and times a fall that counts, after which a hand that comes over a crest is sent back
+HALF_POWER_DB = 3.0
+TO_AND_FRO = 3  # times that the hand has turned back, after which places were visited often enough to be believed
 FITTED_FROM_DB = 3.0  # down to which both flanks are followed where the places near a crest do not carry a fit yet
 AT_CREST_DB = 0.06  # dB below the crest that count as on it, beside the wander
 HANDS_OFF_S = 3.0  # s at the beginning of a step in which the needle shows what it does by itself
@@ -67,6 +69,7 @@ PATIENCE_FIRST_DB, PATIENCE_GROWS_DB, PATIENCE_MOST_DB = 0.0, 0.003, 0.1  # belo
 REST_S = 0.75  # s over which a needle at rest is averaged
 REACTION_S = 0.65  # s from what is said to the hand that stops
 PRECISE_DB = 0.06  # dB to which the height of a crest is to be known before the hand stops by it
+PRECISE_SHARE = 0.125  # or share of the span seen with hands off
 FLANK_PER_SPAN, DEEPEST_DB = 16, 5.0  # times the span seen with hands off, that a flank is followed down before the hand comes back
 ALIKE_TIMES = 1.4  # neighbouring blocks share the slow part of the wander: each counts for less
 AIMED = 0.6  # half widths short of the crest from where the hand is timed to it
@@ -138,6 +141,7 @@ class PeakWatch:
         self._blocks = 0
         self._recent: deque[Block] = deque(maxlen=12)
         self._wander = Wander()
+        self._turned_back = 0
         self._stretch = Stretch(None)
         self._known = False
         self._crossed: list[Crossing] = []  # crests gone through in earlier stretches, or in time where the way is not known
@@ -233,6 +237,10 @@ class PeakWatch:
     def _sparse(self) -> bool:
         return self._alone or self._spacing_s > BLOCK_S
 
+    @property
+    def _pace(self) -> Pace:
+        return "typed" if self._alone else "slow" if self._sparse else "steady"
+
     def _tells_wander(self, level: float) -> bool:
         """Whether a reading tells of the needle's own wander: in a steep null it tells of the null."""
         return not self._null or level <= self._least + NULL_BEGINS_DB
@@ -302,6 +310,7 @@ class PeakWatch:
     def _turn_back(self) -> None:
         """The hand has turned back: what it went through is kept, and a new stretch begins."""
         self._before_db = self._most
+        self._turned_back += 1
         crossing = self._crossing()
         if crossing:
             self._keep(crossing)
@@ -332,6 +341,8 @@ class PeakWatch:
         if crossing is None:
             return
         after = [b for b in self._stretch.blocks if b.time_s > crossing.time_s]
+        if not after:
+            return  # all of them bear the time of the crest
         low = min(after, key=lambda b: b.level_db)
         if after[-1].level_db - low.level_db >= self._bar():
             self._keep(crossing)
@@ -349,7 +360,7 @@ class PeakWatch:
     # What was seen.
 
     def _bar(self) -> float:
-        return self._wander.bar_db(self._sparse)
+        return self._wander.bar_db(self._pace)
 
     def _crossing(self) -> Crossing | None:
         top = self._stretch.top
@@ -365,7 +376,7 @@ class PeakWatch:
 
     def _equal_db(self, crossing: Crossing) -> float:
         """By how much two passes over one crest may differ."""
-        wander = max(EQUAL_DB, 4.0 * self._wander.fast_db(self._sparse), 1.5 * (self._wander.span_db or 0.0))
+        wander = max(EQUAL_DB, 4.0 * self._wander.fast_db(self._pace), 1.5 * (self._wander.span_db or 0.0))
         return max(wander, NULL_EQUAL * min(crossing.rise_db, crossing.fall_db)) if self._null else wander
 
     def _outdone_db(self, crest: Crossing) -> float:
@@ -396,6 +407,19 @@ class PeakWatch:
         before = self._proven or self._crossed[-1]
         self._proven_at = self._blocks if self._proven is None else self._proven_at
         self._proven = self._together(before, again) if again else before
+
+    def _by_places(self) -> Crossing | None:
+        """A crest that the places themselves prove, though no single way over it was deep enough: the hand went over them to and fro, and
+        whenever it was there, each was as high as the one curve has it. Needles that are seldom read come to this."""
+        if self._null or self._turned_back < TO_AND_FRO or not (fit := self._profile.fit()):
+            return None
+        if fit.error_turns > UNSURE_OF_IT * fit.half_width_turns:
+            return None
+        left, right = self._profile.sides(fit)
+        # Each way over them is another look, of which the wander knows nothing: their mean is as much surer as the root of their number.
+        if min(left, right) < max(LEAST_FALL_DB, self._bar() * math.sqrt(TO_AND_FRO / self._turned_back)):
+            return None
+        return Crossing(fit.level_db, self._recent[-1].time_s, left, right, fit.turns, unsure_db=self._unsure_db)
 
     def _together(self, one: Crossing, two: Crossing) -> Crossing:
         """A crest that was passed twice. The depth of a null is that of the slower pass."""
@@ -429,14 +453,14 @@ class PeakWatch:
         hands_off = now is not None and now.way == 0 and self._stretch.top is None and not self._crossed
         if hands_off and now and now.turns is not None:
             hands_off = now.time_s - self._began_s < HANDS_OFF_S  # nobody said so: it was only not turned yet
-        if now is None or (not hands_off and (self._blocks < 3 or not self._wander.ready(self._sparse))):
+        if now is None or (not hands_off and (self._blocks < 3 or not self._wander.ready(self._pace))):
             return Verdict("waiting", level_db=self._sign * now.level_db if now else None)
         turned_s, lately_db = self._stretch.lately(math.inf if self._sparse else SLIPS_WITHIN_S)
         base = Verdict(
             "hands_off" if hands_off else "steady",
             level_db=self._sign * now.level_db,
             crest_db=self._sign * self._most,
-            wander_db=self._wander.fast_db(self._sparse),
+            wander_db=self._wander.fast_db(self._pace),
             span_db=self._wander.span_db,
             bar_db=self._bar(),
             turned=self._stretch.turned if now.turns is not None else None,
@@ -448,7 +472,9 @@ class PeakWatch:
             return base
         if self._is_proof():
             self._prove()
-        if self._wander.fast_db(self._sparse) > WANDERING_DB and self._proven is None:
+        if self._proven is None and (fitted := self._by_places()):
+            self._proven, self._proven_at = fitted, self._blocks
+        if self._wander.fast_db(self._pace) > WANDERING_DB and self._proven is None:
             return replace(base, kind="wandering")
         here = self._crossing()
         crest = self._proven or here or self._offered() or (self._crossed[-1] if self._crossed else None)
@@ -533,7 +559,11 @@ class PeakWatch:
     def _fell_far_enough(self, base: Verdict, now: Block, top: Block, *, least_db: float = SENT_BACK_DB) -> bool:
         """Whether it fell so far behind a crest that the hand may be sent back: from there the way back is a rise that counts, too."""
         counts = max(base.bar_db, self._wander.drifted_db(now.time_s - top.time_s))
-        return top.level_db - now.level_db >= max(least_db, SENT_BACK_TIMES * counts) and self._stretch.fall.counts(counts)
+        # What drift may have come to grows with time, and a hand that goes by hairs falls slower than that: it would never be sent back.
+        # Down at half power the flank tells as much as it ever will.
+        most = math.inf if self._null else HALF_POWER_DB
+        fallen = top.level_db - now.level_db
+        return fallen >= min(max(least_db, SENT_BACK_TIMES * counts), most) and self._stretch.fall.counts(min(counts, most))
 
     def _judge_by_way(self, base: Verdict, now: Block, crest: Crossing, here: Crossing | None, below: float) -> Verdict:
         done: Kind = "crest" if base.evidence == "proven" else "twice" if base.evidence == "twice" else "through"
@@ -550,7 +580,9 @@ class PeakWatch:
                 at = max(at, PASSED_OVER_DB)
             return replace(base, kind=self._said_of_typed(now, bar_db=base.bar_db, here=here, on_it=below <= at, done=done))
         top = self._stretch.top
-        precise = self._null or len(self._crossed) >= 2 or self._height_error_db(crest) <= PRECISE_DB
+        # A needle that swings by decibels would want minutes at the crest to be known as well as a quiet one.
+        wanted_db = max(PRECISE_DB, PRECISE_SHARE * (self._wander.span_db or 0.0))
+        precise = self._null or len(self._crossed) >= 2 or self._height_error_db(crest) <= wanted_db
         if here:
             short = not self._deep_enough(base, now) and not (precise and self._proven)
             return replace(base, kind="further" if short else "past")

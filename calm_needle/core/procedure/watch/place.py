@@ -86,6 +86,12 @@ class Profile:
         assert best is not None and best.turns is not None
         return still.turns if still and still.turns is not None and still.level_db >= best.level_db - ABOUT_AS_HIGH_DB else best.turns
 
+    def sides(self, fit: CrestFit) -> tuple[float, float]:
+        """How far under a fitted crest it was seen on its left and on its right (dB): the means of places, whenever they were visited."""
+        under = [(p.turns < fit.turns, fit.level_db - p.level_db) for p in self._bins.values()]
+        left, right = ([db for on_left, db in under if on_left is side] for side in (True, False))
+        return max(left, default=0.0), max(right, default=0.0)
+
     def fit(self) -> CrestFit | None:
         """Least squares of 1/V² = A + B (t - t0)² over the places near the crest; None where they do not carry it."""
         if not self._fresh:

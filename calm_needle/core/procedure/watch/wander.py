@@ -7,16 +7,19 @@ look like a core that is turned; they can only be told from it while nobody turn
 import math
 from bisect import insort
 from collections import deque
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 RESOLUTION_DB = 0.02  # dB, what a good meter still shows; no stream is taken to be quieter
 READ_BY_EYE_DB = 0.05  # dB, 0.6 % of a scale, the least wander granted to typed readings
 NOISE_WINDOW = 48  # differences that are kept, of blocks and of readings
-FEWEST_TYPED = 1  # third differences (four readings) before typed readings are judged
+Pace = Literal["steady", "slow", "typed"]  # how readings come: many a block; a block each or less; a person's, each for itself
+FEWEST: dict[Pace, int] = {"steady": 8, "slow": 4, "typed": 1}  # third differences (of four readings) before anything is judged
+QUARTILE = 0.3186  # of the size of a Gaussian value, in standard deviations
 ENOUGH = 8  # differences from which their median is believed
 MOST_BY_EYE_DB = 0.15  # dB: whoever reads a needle by eye reads its middle
 HOLD_SETTLES_S = 0.5  # s at the start of a hold in which meter and hand come to rest
 HELD_TURNS = 2e-4  # turns within which a tool that is not touched is told to stand
+APART_S = 0.1  # s between two looks, at least
 HOLD_S = 6.0  # s of one hold that are looked at together
 
 LEAST_FALL_DB = 0.4  # dB: a smaller fall is no evidence however quiet the needle
@@ -73,24 +76,26 @@ class Wander:
         if len(self._blocks) == 4:
             self._of_blocks.add(_third_difference(*(b.level_db for b in self._blocks)))
 
-    def ready(self, sparse: bool) -> bool:
-        return len(self._of_readings) >= (FEWEST_TYPED if sparse else ENOUGH)
+    def ready(self, pace: Pace) -> bool:
+        return len(self._of_readings) >= FEWEST[pace]
 
     @property
     def drift_db_s(self) -> float:
         """How fast (dB/s) the needle moved by itself, as far as that is more than its span explains by chance."""
         return self._rate_db_s
 
-    def fast_db(self, sparse: bool) -> float:
+    def fast_db(self, pace: Pace) -> float:
         """The standard deviation (dB) of one block by its fast wander, rather a little too large than too small.
 
         Third differences leave a smooth rise, fall or crest almost untouched, and are sqrt(20) times as large as the noise. Readings
         of an averaging meter depend on each other, so the gain of a block over one reading is believed only as the blocks show it.
         """
-        if sparse:
-            # Typed readings are few and far apart: the crest itself bends through them, so only the least of what they show is noise.
+        if pace != "steady":
+            # Readings that are few and far apart: the crest itself bends through them, so only the least of what they show is noise.
             least = self._of_readings.least() / math.sqrt(20.0)
-            return min(MOST_BY_EYE_DB, max(READ_BY_EYE_DB, least))
+            if pace == "typed":  # a person reads the middle of what the needle does
+                return min(MOST_BY_EYE_DB, max(READ_BY_EYE_DB, least))
+            return max(RESOLUTION_DB, 1.2 * least / QUARTILE)
         # 1.4826: median of |x| to standard deviation, for Gaussian x.
         single = 1.4826 * self._of_readings.median() / math.sqrt(20.0)
         if len(self._of_blocks) >= ENOUGH:
@@ -100,10 +105,10 @@ class Wander:
             own = single * (1.0 + 3.0 / max(1, len(self._of_readings)))
         return max(RESOLUTION_DB, 1.2 * max(own, single / math.sqrt(self._per_block)))
 
-    def bar_db(self, sparse: bool) -> float:
+    def bar_db(self, pace: Pace) -> float:
         """The fall (dB) that is more than wander."""
-        fast = FALL_PER_FAST * self.fast_db(sparse)
-        if sparse:
+        fast = FALL_PER_FAST * self.fast_db(pace)
+        if pace == "typed":
             return max(FALL_TYPED_DB, fast)
         if self.span_db is None:
             return max(FALL_UNTRIED_DB, fast)
@@ -119,6 +124,8 @@ class Wander:
             return
         if self._hold and self._moved_by_a_hair(block):
             self._hold = []
+        if self._hold and block.time_s - self._hold[-1].time_s < APART_S:
+            return  # answers that came in a bunch are one look at the needle
         if not self._hold:
             # The first hold of a step begins at rest; a later one follows a turn, and what is left of that dies away first.
             self._held_from_s = block.time_s + (HOLD_SETTLES_S if self.span_db is not None else 0.0)
@@ -128,10 +135,11 @@ class Wander:
             return
         levels = [b.level_db for b in held]
         span = max(levels) - min(levels)
+        seen_s = held[-1].time_s - held[0].time_s
         if self.span_db is None or span >= self.span_db:
             self.span_db = span
             self._rate_db_s = _rate(held)
-        elif held[-1].time_s - held[0].time_s >= 2.0:
+        elif seen_s >= 2.0:
             # A quiet hold later on takes an earlier drift back slowly: warming ends.
             self._rate_db_s = min(self._rate_db_s, max(_rate(held), 0.98 * self._rate_db_s))
 

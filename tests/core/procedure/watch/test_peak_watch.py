@@ -311,3 +311,76 @@ class Worded(unittest.TestCase):
     def test_amounts_of_turning_have_no_sign(self, turns: float) -> None:
         self.assertNotIn("-", turns_in_words(turns))
         self.assertEqual(turns_in_words(turns), turns_in_words(-turns))
+
+
+class SeldomRead(unittest.TestCase):
+    """A needle that is read once or twice a second, while the hand goes on."""
+
+    def touches(self, seed: int) -> int:
+        """How many touches a hand needs that follows the watch to the letter, and is read when it is read; from near the crest."""
+        rng, watch = random.Random(seed), PeakWatch()
+        now_s, slow_db, turns, way = 0.0, 0.0, 1.0, 1
+
+        def read() -> None:
+            nonlocal now_s, slow_db
+            gap_s = 0.01 * 200.0 ** rng.random()
+            now_s += gap_s
+            keep = math.exp(-gap_s / 2.0)
+            slow_db = keep * slow_db + math.sqrt(1.0 - keep * keep) * rng.gauss(0.0, 0.1)
+            watch.add(level_db=resonance(turns) + slow_db + rng.gauss(0.0, 0.03), time_s=now_s, turns=turns, lag_s=0.1)
+
+        for _ in range(8):
+            read()
+        for touch in range(400):
+            verdict = watch.verdict()
+            match verdict.kind:
+                case "crest":
+                    return touch
+                case "hold" | "hands_off" | "waiting":
+                    pass
+                case "through":
+                    turns += 0.02 * way
+                case "falling" | "past" | "return" if verdict.turns_to_crest:
+                    way = 1 if verdict.turns_to_crest > 0.0 else -1
+                    turns += 0.8 * verdict.turns_to_crest
+                case _:
+                    turns += 0.04 * way
+            for _ in range(rng.randrange(2, 5)):
+                read()
+        return 400
+
+    def test_a_core_near_its_crest_is_proven_though_no_way_over_it_is_deep(self) -> None:
+        """The hand was sent to and fro for ever: each way fell too little, beside what the needle does by itself, to count."""
+        self.assertLess(max(self.touches(seed) for seed in range(20)), 100)
+
+    def test_a_slope_that_is_gone_over_to_and_fro_is_no_crest(self) -> None:
+        rng, watch, now_s = random.Random(5), PeakWatch(), 0.0
+        for i in range(200):
+            now_s += rng.uniform(0.3, 0.9)
+            turns = 0.0 if i < 8 else 0.3 * math.sin(i / 6.0)
+            watch.add(level_db=resonance(turns) + rng.gauss(0.0, 0.1), time_s=now_s, turns=turns, lag_s=0.1)
+            self.assertNotEqual(watch.verdict().evidence, "proven")
+
+    def test_what_drift_may_have_come_to_never_sends_the_hand_further_than_half_power(self) -> None:
+        watch, now_s = PeakWatch(), 0.0
+
+        def read(turns: float, drift_db: float = 1.2) -> Verdict:
+            nonlocal now_s
+            now_s += 0.05
+            watch.add(level_db=resonance(turns) + drift_db, time_s=now_s, turns=turns)
+            return watch.verdict()
+
+        for i in range(60):
+            read(0.0, 1.2 * i / 60.0)  # seen drifting, as it warms
+        for turns in glide(0.0, 1.6):
+            read(turns)
+        back = glide(1.6, 0.2, speed=0.02)
+        seen = [read(turns).kind for turns in back]
+        sent_back = next((turns for turns, kind in zip(back, seen, strict=True) if kind == "past" and turns < 0.95), 0.0)
+        self.assertGreater(resonance(sent_back), -3.6)
+
+    def test_readings_that_bear_one_time_are_no_event(self) -> None:
+        watch = PeakWatch()
+        for level in (-3.0, -2.0, -1.0, 0.0, -1.5, -3.0, -3.0, -2.0):
+            watch.add(level_db=level, time_s=0.0, alone=True)
+            watch.verdict()
