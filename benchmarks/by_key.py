@@ -25,7 +25,7 @@ JOBS = (Job("halvern-6b", "20318", 468e3), Job("pellow-scout", "S 90001", 452e3,
 def run() -> Iterator[str]:
     """Yield a line a job: where it peaks, what is left, rounds, minutes."""
     for job in JOBS:
-        live = LiveServer()
+        live = LiveServer(times=1.0)
         errors: list[str] = []
         try:
             if job.new:

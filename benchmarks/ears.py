@@ -194,7 +194,7 @@ def sample_to_needle() -> str:
     """Blocks of a made microphone's sound, from when their first sample was heard to when the pointer stands for it; the bench at rest, and
     the same of the practice set's loudspeaker while the bench reads."""
     with tempfile.TemporaryDirectory() as folder:
-        live = LiveServer()
+        live = LiveServer(times=1.0)
         try:
             file, _ = made(Path(folder), tone=0.2)
             with page_that_hears(live, file) as ears:

@@ -16,7 +16,7 @@ WATCH = """() => {
 
 def run() -> list[str]:
     """Return the median and 95th percentile over many turns."""
-    live = LiveServer()
+    live = LiveServer(times=1.0)
     try:
         page = new_page(live.url, errors=[])
         BenchPage.at_first_core(page)

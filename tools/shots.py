@@ -267,7 +267,7 @@ def main(names: list[str]) -> int:
         name = view.__name__.replace("_", "-").removeprefix("chassis-")
         if names and name not in names:
             continue
-        live = LiveServer()
+        live = LiveServer(times=1.0)
         page = new_page(live.url, errors=[])
         try:
             view(page)

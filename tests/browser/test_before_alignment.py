@@ -1,61 +1,14 @@
-"""Whole journeys before alignment: a live-chassis set bought as seen, and what a bench does to a job."""
+"""Before alignment: a gate that fails, and what a bench does to a job."""
 
 import re
 
 from playwright.sync_api import expect
 
 from tests.browser.pages.bench_page import BenchPage
-from tests.browser.pages.start_page import StartPage, change, sweep
 from tests.browser.test_every_page import violations
 from tests.support.browser import BrowserTest, new_page
 
 DUNLIN, STANNARD = 5, 6
-
-
-class BoughtAsSeen(BrowserTest):
-    """The Dunlin 3 from the sale to an open gate: sag found, wrong part found, replaced, tested again."""
-
-    def test_from_bought_as_seen_to_an_open_gate(self) -> None:
-        page = self.page
-        page.goto(f"/jobs/{DUNLIN}")
-        expect(page.get_by_role("region", name="Before alignment")).to_contain_text("safe start and health first")
-        start = StartPage(page, DUNLIN)
-        expect(page.get_by_role("region", name="Cautions")).to_contain_text("Treat the chassis as live")
-        start.climb_to_full()
-        start.watch(10)
-        self.assertRegex(start.rail("Smoothed rail"), r"[Ss]ag")
-        self.assertEqual(violations(page), [])
-        page.goto(f"/jobs/{DUNLIN}/repairs")
-        expect(page.get_by_text("It is on.")).to_be_visible()
-        StartPage(page, DUNLIN).press("Switch it off")
-
-        sweep(page, DUNLIN)
-        expect(page.locator("#part-R11 [data-verdict]")).to_have_attribute("data-verdict", "out")
-        expect(page.locator("#part-C14b-i [data-verdict]")).to_have_attribute("data-verdict", "out")
-        expect(page.get_by_role("status")).to_contain_text("replace the whole can")
-        expect(page.get_by_role("status")).to_contain_text("To be replaced before aligning: ")
-        change(page, DUNLIN, "can:C14", "rail 236 V after ten minutes, was 188 V", "better")
-        change(page, DUNLIN, "R11", "V3 cathode 6.1 V, was 3.3 V", "better")
-        sweep(page, DUNLIN, only=("C14a", "C14b", "C14b-i", "R11", "C11", "P1"))
-        expect(page.get_by_role("status")).to_contain_text("parts are sound")
-
-        start = StartPage(page, DUNLIN)
-        start.climb_to_full()
-        start.watch(10)
-        self.assertIn("Rails right and settled, warm", start.says)
-        start.press("The start is through")
-        page.goto(f"/jobs/{DUNLIN}/bands")
-        page.get_by_role("button", name="Read medium wave").click()
-        expect(page.get_by_label("medium wave, from the generator")).to_have_value("alive")
-        expect(page.get_by_label("medium wave, level needed")).to_have_value(re.compile("µV"))
-        StartPage(page, DUNLIN).press("Switch it off")
-        page.goto(f"/jobs/{DUNLIN}/bands")
-        page.get_by_role("button", name="Read the aerial coils").click()
-        expect(page.get_by_role("status")).to_contain_text("Every band is alive")
-        page.goto(f"/jobs/{DUNLIN}")
-        page.get_by_role("button", name=re.compile("mark done by hand.*health")).click()
-        expect(page.get_by_role("region", name="Before alignment")).to_have_count(0)
-        expect(page.get_by_role("button", name="Begin at the bench")).to_be_visible()
 
 
 class AGateThatFails(BrowserTest):

@@ -54,7 +54,7 @@ def page_that_hears(server: LiveServer, file: Path | None) -> Iterator[Page]:
 
 class Listening(unittest.TestCase):
     def setUp(self) -> None:
-        self.server = LiveServer()
+        self.server = LiveServer(times=1.0)
         self.addCleanup(self.server.close)
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)

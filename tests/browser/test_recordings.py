@@ -19,6 +19,8 @@ A_NUMBER = re.compile(r"\d")
 
 
 class HearingThePracticeSet(BrowserTest):
+    times = 1.0
+
     def test_its_loudspeaker_is_heard_as_the_meter_reads_it_and_kept_side_by_side(self) -> None:
         bench = BenchPage.at_first_core(self.page, SERIAL)
         volume = self.page.get_by_label("Volume of the practice set")
@@ -71,6 +73,8 @@ class HearingThePracticeSet(BrowserTest):
 
 
 class APhotographBesideThePage(BrowserTest):
+    times = 1.0
+
     def test_it_stays_beside_the_fields_that_are_filled_from_it(self) -> None:
         page, picture = self.page, io.BytesIO()
         Image.new("RGB", (1600, 1000), (240, 230, 200)).save(picture, "JPEG")

@@ -1,9 +1,28 @@
 """Sets from the shelf to a certificate that agrees with the store, in virtual time."""
 
 import re
+from itertools import pairwise
 
 from tests.support.pages import Pages
 from tests.support.to_certificate import ToTheCertificate
+
+
+class TheCorvane(ToTheCertificate):
+    def test_its_if_crystal_and_beat_its_four_bands_and_its_paper(self) -> None:
+        self.job_id = self.job_of("R40-0611")
+        apprentice = self.align(self.job_id, if_hz=465e3, blind=1)
+        self.assertIn("Zero beat", apprentice.heard)
+        # The envelope goes three times up and down: the trace's upper edge, thinned.
+        heights = [float(place.split()[1]) for place in apprentice.looked[0].lstrip("M").split(" L")]
+        edge = [min(heights[i : i + 25]) for i in range(0, len(heights) - 25, 25)]
+        middle = (max(edge) + min(edge)) / 2.0
+        self.assertTrue(4 <= sum((a - middle) * (b - middle) < 0 for a, b in pairwise(edge)) <= 7, edge)
+        for phase in ("oscillator and dial", "front end"):
+            self.lead_through(phase)
+        self.climb_to_full()
+        text = self.to_the_certificate()
+        for words in ("Intermediate frequency", "Errors of the dial", "Front end"):
+            self.assertIn(words, text)
 
 
 class TheHalvern(ToTheCertificate):

@@ -39,11 +39,12 @@ expect.set_options(timeout=WAIT_MS)
 class LiveServer:
     """The application on a free port of its own, over a workshop in a folder of its own."""
 
-    def __init__(self, *, demo: bool = True) -> None:
+    def __init__(self, *, demo: bool = True, times: float = 3.0) -> None:
+        """times: how many times as fast its time goes as the browser's."""
         self._folder = tempfile.TemporaryDirectory()
         if demo:
             copy_into(Path(self._folder.name))
-        self.workshop = workshop_in(Path(self._folder.name), clock=HastyClock())
+        self.workshop = workshop_in(Path(self._folder.name), clock=HastyClock(times))
         self._map: dict[int, object] = {}
         self._stop = threading.Event()
         self._server = create_server(app_over(self.workshop), map=self._map, host="127.0.0.1", port=0, threads=16)
@@ -106,11 +107,12 @@ class BrowserTest(unittest.TestCase):
     """A test with a live demo server; any console error fails it at its end."""
 
     demo = True
+    times = 3.0  # as fast as the browser's own: 1 where both have to keep step, as for sound
     # Of the browser's context. A needle that glides takes the processor from the other tests; one class has it glide.
     options: ClassVar[dict[str, object]] = {"reduced_motion": "reduce"}
 
     def setUp(self) -> None:
-        self.live = LiveServer(demo=self.demo)
+        self.live = LiveServer(demo=self.demo, times=self.times)
         self.addCleanup(self.live.close)
         self.errors: list[str] = []
         self.page = new_page(self.live.url, errors=self.errors, **self.options)

@@ -17,7 +17,8 @@ KEYS = {"c": "turning-back", "w": "wax", "r": "stop", "x": "no-peak"}
 class InsideBench:
     """One run on its bench. Whatever is pressed goes the way that the page's own form goes."""
 
-    def __init__(self, test: PageTest, run_id: int) -> None:
+    def __init__(self, test: PageTest, run_id: int, *, touch_s: float = TOUCH_S) -> None:
+        self.touch_s = touch_s
         self._test, self.run_id = test, run_id
         self._clock = test.workshop.clock
         self._pressed = ""
@@ -79,13 +80,27 @@ class InsideBench:
         """Say that what was pressed is meant, though it is not sure."""
         self._send(self._pressed, {"sure": "yes"})
 
+    @property
+    def card(self) -> str:
+        """What the set-up card says, a row a line."""
+        return "\n".join(f"{row['label']} {row['shown']}" for row in self.desk.view()["set_up"])
+
+    @property
+    def coming_back_db(self) -> float:
+        """How far below the crest the advice says that it is."""
+        return float(self.advice.split("Coming back: ")[1].split(" dB")[0])
+
+    def type_reading(self, text: str) -> None:
+        """Type what the meter shows, and keep it."""
+        self._send("readings", {"reading": text})
+
     def turn(self, way: int, *, fine: bool = False) -> None:
         """One touch of the adjuster, and a look at the needle."""
         before = self.reading_id
         self._test.client.post(
             f"/bench/{self.run_id}/turn", data={"csrf_token": self._test.token, "turns": f"{way * self.step(fine=fine)}"}
         )
-        self._clock.wait(TOUCH_S)
+        self._clock.wait(self.touch_s)
         self.wait_for_reading_after(before + 1)
 
     def step(self, *, fine: bool = False) -> float:

@@ -543,6 +543,10 @@ class PeakWatch:
                 return replace(base, kind=done, turns_to_crest=off)
             # Where it stood highest while it moved, it does not stand as high at rest: slowly over it once more.
             if self._null:
+                # A moment's depth on the move, with nothing as deep at rest though it was looked for to and fro, was none.
+                at_rest = self._profile.best_at_rest_db
+                if now.still and self._turned_back > TO_AND_FRO and at_rest is not None and at_rest - now.level_db <= share:
+                    return replace(base, kind=done, turns_to_crest=off)
                 over = now.still and abs(off) <= BACKLASH_TURNS / 4.0
             else:
                 # So far over it that the places there carry a fit.

@@ -80,6 +80,11 @@ class Profile:
     def span_turns(self) -> float:
         return (max(self._bins) - min(self._bins)) * TURN_BIN if self._bins else 0.0
 
+    @property
+    def best_at_rest_db(self) -> float | None:
+        """The highest level that was seen while the adjuster stood still; None where it never did."""
+        return self._best_still.level_db if self._best_still else None
+
     def best_turns(self) -> float:
         """The place of the highest level: where the adjuster stood still if that was about as high, for a block on the move lags."""
         best, still = self._best, self._best_still

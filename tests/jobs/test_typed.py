@@ -3,13 +3,11 @@
 import itertools
 import re
 
-from playwright.sync_api import expect
-
 from calm_needle.sim.instruments.millivoltmeter import Millivoltmeter
 from calm_needle.sim.receiver.practice import Input, PracticeReceiver
-from tests.browser.pages.bench_page import BenchPage
 from tests.support import halvern
-from tests.support.browser import BrowserTest
+from tests.support.inside_bench import InsideBench
+from tests.support.whole_job import WholeJob
 
 MOST_READINGS = 120
 SEARCHING, SEEKING_A_NULL = 0.12, 0.2  # turns between two readings
@@ -34,10 +32,9 @@ class OwnSet:
         return f"{1e3 * sum(seen[10:]) / 30:.1f}m"
 
 
-class TypedJob(BrowserTest):
+class TypedJob(WholeJob):
     def test_the_if_strip_is_aligned_by_typed_readings(self) -> None:
-        page, own = self.page, OwnSet()
-        bench = BenchPage.begin(page, "20544")
+        own, bench = OwnSet(), self.begin(self.job_of("20544"))
         for _ in range(40):
             title = bench.title
             if title == "All done here":
@@ -51,37 +48,36 @@ class TypedJob(BrowserTest):
                 bench.press("Enter")
             else:
                 self.turn_to_the_best(bench, own)
-            expect(page.get_by_role("heading", level=1)).not_to_have_text(title)
+            bench.wait_until(lambda title=title: bench.title != title)  # type: ignore[misc]
         self.assertEqual(bench.title, "All done here")
         truth = own.receiver.truth()
         # The top of the response is flat to a tenth of a decibel over so much, and a needle as unquiet as this says no more.
         self.assertLess(abs(truth.peak_hz - halvern.IF_HZ), 800.0)
         self.assertLess(truth.loss_db - truth.best_loss_db, 0.6)
 
-    def set_up(self, bench: BenchPage, own: OwnSet) -> None:
+    def set_up(self, bench: InsideBench, own: OwnSet) -> None:
         """Set what the card says: frequency, level, and where the lead goes."""
-        card = bench.page.get_by_role("region", name="Set up").inner_text()
+        card = bench.card
         self.assertIn("468.000\u2009kHz", card)
         step = next(s for g in halvern.model().groups for s in g.steps if halvern.model().point_name(s.set_up.goes_in) in card)
         own.receiver.lead = step.set_up.goes_in
         self.feed(bench, own)
         bench.press("Enter")
 
-    def feed(self, bench: BenchPage, own: OwnSet) -> None:
-        card = bench.page.get_by_role("region", name="Set up").inner_text()
+    def feed(self, bench: InsideBench, own: OwnSet) -> None:
+        card = bench.card
         number, prefix = re.search(r"Level\s+([\d.]+)\s*([mµ]?)V", card).groups()  # type: ignore[union-attr]
         own.receiver.feed = Input(halvern.IF_HZ, float(number) * {"m": 1e-3, "µ": 1e-6, "": 1.0}[prefix], 0.3)
 
-    def set_level(self, bench: BenchPage, own: OwnSet) -> None:
+    def set_level(self, bench: InsideBench, own: OwnSet) -> None:
         """Read, and turn the generator to what the page says until it is content."""
         bench.type_reading(own.read())
         while bench.main_act == "The level is set":
             bench.press("Enter")
-            expect(bench.page.locator("footer .btn-main")).not_to_contain_text("The level is set")
             self.feed(bench, own)
             bench.type_reading(own.read())
 
-    def turn_to_the_best(self, bench: BenchPage, own: OwnSet) -> None:
+    def turn_to_the_best(self, bench: InsideBench, own: OwnSet) -> None:
         """Turn as the advice says, reading after reading, and take it when it says so."""
         adjuster = next(a for a in halvern.model().adjusters if a.phrase in bench.title)
         wanted_up = "Null" not in bench.title
@@ -100,7 +96,6 @@ class TypedJob(BrowserTest):
                 way = -way if away in (6, 18, 42) else way  # further each time
             elif "slips" in advice:
                 bench.press("w")
-                expect(bench.page.locator("[data-part=advice] p").first).not_to_contain_text("slips")
                 own.receiver.adjusters[adjuster.id].waxed = False
             elif "Turn the other way" in advice or "ome back" in advice:
                 # With the key: the program cannot see which way a hand turns.
