@@ -27,9 +27,9 @@ from calm_needle.work.bench.rehearsal import MadeUpClock, rehearse
 from calm_needle.work.bench.run_book import RunBook, begin_run
 from calm_needle.work.jobs import shelf as shelf_work
 from tests.browser.pages.bench_page import BenchPage
+from tests.browser.pages.ears_page import listen_to_the_practice_set
 from tests.browser.test_ears import made, page_that_hears
 from tests.support.browser import LiveServer, close_shared_browser, new_page
-from tests.support.whole_job import listen_to_the_practice_set
 
 RATES_HZ = (8e3, 16e3, 22.05e3, 44.1e3, 48e3, 96e3)
 TONES_HZ = (300.0, 400.0, 700.0, 1000.0)

@@ -10,10 +10,10 @@ from PIL import Image, ImageDraw
 from playwright.sync_api import Page, expect
 
 from tests.browser.pages.bench_page import BenchPage
+from tests.browser.pages.ears_page import listen_to_the_practice_set
 from tests.browser.pages.start_page import StartPage, sweep
 from tests.support.browser import LiveServer, close_shared_browser, new_page
 from tests.support.to_certificate import verify_every_band
-from tests.support.whole_job import listen_to_the_practice_set
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
 IF_JOB = re.compile("20318")

@@ -6,7 +6,7 @@ import re
 from PIL import Image
 from playwright.sync_api import Page, expect
 
-from calm_needle.store import shelf
+from calm_needle.store import intake, shelf
 from calm_needle.store.db import transaction
 from tests.browser.pages.guided_page import GuidedPage
 from tests.browser.pages.start_page import StartPage, change, sweep
@@ -107,6 +107,7 @@ class AfterAlignment(BrowserTest):
         workshop = self.live.workshop
         self.job_id = bring_in(workshop, model="dunlin-3", serial="90003")
         with workshop.store() as conn, transaction(conn):
+            intake.add_complaint(conn, job_id=self.job_id, words="Stations run into each other.", place="", at_utc=BEGAN)
             for phase in ("intermediate frequency", "oscillator and dial", "front end"):
                 shelf.mark_phase(conn, job_id=self.job_id, phase=phase, state="done", remark="", at_utc=BEGAN)
 

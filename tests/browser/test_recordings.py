@@ -10,9 +10,9 @@ from playwright.sync_api import Page, expect
 
 from calm_needle.store import shelf
 from tests.browser.pages.bench_page import BenchPage
+from tests.browser.pages.ears_page import listen_to_the_practice_set
 from tests.browser.test_every_page import violations
 from tests.support.browser import BrowserTest
-from tests.support.whole_job import listen_to_the_practice_set
 
 SERIAL, TYPED_JOB = "20318", 3
 A_NUMBER = re.compile(r"\d")

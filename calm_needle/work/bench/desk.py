@@ -9,6 +9,7 @@ from typing import Any
 from calm_needle.bench.practice_set import Position
 from calm_needle.clock import clock_of, to_text
 from calm_needle.core.procedure.judge import swing_for
+from calm_needle.core.procedure.run import RunState
 from calm_needle.core.procedure.set_up import settings
 from calm_needle.core.quantities import Quantity
 from calm_needle.errors import FieldsRefused, RunMovedOn
@@ -42,6 +43,7 @@ class Desk:
         self._looked_s = clock.monotonic()  # when somebody last looked at the run
         self._rested: tuple[str, str] | None = None  # from when until when nobody looked, and nothing was read
         self._chosen: tuple[int | None, str] | None = None  # visit, and the adjuster that is turned in it
+        self._wanted: tuple[RunState, Wanted] | None = None  # what the run wants, and in which state of it
         self.closed = False
 
     @contextmanager
@@ -264,10 +266,13 @@ class Desk:
     def wanted(self) -> Wanted:
         with self._lock:
             state = self._book.state
-            step = self._book.step
-            level = state.level_v if state.stage == "step" else None
-            rows = settings(step.set_up, None, model=self._book.model, level_v=level) if step else ()
-            return Wanted(step, tuple(rows), state.level_v, state.stage, state.visit.id if state.visit else None)
+            if self._wanted is None or self._wanted[0] is not state:  # a state is never changed: after an act there is another
+                step = self._book.step
+                level = state.level_v if state.stage == "step" else None
+                rows = settings(step.set_up, None, model=self._book.model, level_v=level) if step else ()
+                visit = state.visit.id if state.visit else None
+                self._wanted = state, Wanted(step, tuple(rows), state.level_v, state.stage, visit)
+            return self._wanted[1]
 
     def mark(self) -> int:
         with self._lock:
