@@ -1,6 +1,7 @@
 """How pytest runs these tests: warnings are errors, a skipped test is a failed one, what the processes share is cleared away."""
 
 import os
+import shutil
 import sys
 import tempfile
 from collections.abc import Iterator
@@ -11,6 +12,12 @@ import pytest
 for _name in ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS"):
     os.environ.setdefault(_name, "1")  # numpy's threads would fight over the processors with the other tests
 
+
+#: Tests put their folders where nothing has to wait for a disk, if there is room; who tests that waiting has a disk of his own making.
+IN_MEMORY, ROOM_BYTES = Path("/dev/shm"), 2_000_000_000
+if "TMPDIR" not in os.environ and IN_MEMORY.is_dir() and shutil.disk_usage(IN_MEMORY).free > ROOM_BYTES:
+    os.environ["TMPDIR"] = str(IN_MEMORY)
+    tempfile.tempdir = None
 
 LONGEST = ("tests/jobs/", "test_killed_in_a_deed", "test_rehearsal", "test_sudden_death", "tests/browser/", "tests/whole/")
 

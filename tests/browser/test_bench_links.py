@@ -99,6 +99,8 @@ class ASlowAnswer(BrowserTest):
 
 
 class UnpluggedMidStep(BrowserTest):
+    inside = False
+
     def test_it_is_said_nothing_is_lost_and_the_step_goes_on(self) -> None:
         bench, page = BenchPage.at_first_core(self.page), self.page
         for _ in range(4):

@@ -12,6 +12,7 @@ from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwrig
 from waitress import wasyncore
 from waitress.server import create_server
 
+from calm_needle.work.workshop import Workshop
 from tests.support.app import app_over
 from tests.support.demo import copy_into
 from tests.support.hasty_clock import HastyClock
@@ -39,12 +40,14 @@ expect.set_options(timeout=WAIT_MS)
 class LiveServer:
     """The application on a free port of its own, over a workshop in a folder of its own."""
 
-    def __init__(self, *, demo: bool = True, times: float = 3.0) -> None:
-        """times: how many times as fast its time goes as the browser's."""
+    def __init__(self, *, demo: bool = True, times: float = 3.0, inside: bool = True) -> None:
+        """times: how many times as fast its time goes as the browser's. inside: the stand-ins in this process, or as in the product, in
+        one of their own and on the real clock."""
         self._folder = tempfile.TemporaryDirectory()
         if demo:
             copy_into(Path(self._folder.name))
-        self.workshop = workshop_in(Path(self._folder.name), clock=HastyClock(times))
+        folder = Path(self._folder.name)
+        self.workshop = workshop_in(folder, clock=HastyClock(times)) if inside else Workshop(folder)
         self._map: dict[int, object] = {}
         self._stop = threading.Event()
         self._server = create_server(app_over(self.workshop), map=self._map, host="127.0.0.1", port=0, threads=16)
@@ -107,12 +110,13 @@ class BrowserTest(unittest.TestCase):
     """A test with a live demo server; any console error fails it at its end."""
 
     demo = True
+    inside = True  # whether the stand-in instruments are in this process
     times = 3.0  # as fast as the browser's own: 1 where both have to keep step, as for sound
     # Of the browser's context. A needle that glides takes the processor from the other tests; one class has it glide.
     options: ClassVar[dict[str, object]] = {"reduced_motion": "reduce"}
 
     def setUp(self) -> None:
-        self.live = LiveServer(demo=self.demo, times=self.times)
+        self.live = LiveServer(demo=self.demo, times=self.times, inside=self.inside)
         self.addCleanup(self.live.close)
         self.errors: list[str] = []
         self.page = new_page(self.live.url, errors=self.errors, **self.options)

@@ -6,11 +6,12 @@ was let go by is kept with each reading, so that warming is judged by the set's 
 
 import json
 import sqlite3
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from datetime import timedelta
 from typing import Any, NamedTuple
 
-from calm_needle.clock import now_utc, seconds
+from calm_needle.clock import from_text, now_utc, seconds, to_text
 from calm_needle.core.dossier.amend import SISTERS
 from calm_needle.core.dossier.model import OF_A_SISTER, Model
 from calm_needle.core.pictures import Curves, Line, Picture
@@ -112,8 +113,8 @@ def view(conn: sqlite3.Connection, job_id: int) -> StartView:
         may_finish(start, rungs=rungs, points=points),
         _picture(start, points),
         [
-            LogLine(r.id, r.at_utc[11:19], _words(r, rungs, (*points, *others)), r.kind in STRIKEABLE and r.struck is None, r.struck)
-            for r in reversed(rows)
+            LogLine(r.id, at, _words(r, rungs, (*points, *others)), r.kind in STRIKEABLE and r.struck is None, r.struck)
+            for r, at in reversed(list(zip(rows, _times_of_day(rows), strict=True)))
         ][:LOG_SHOWN],
     )
 
@@ -314,6 +315,18 @@ def _logged(rows: list[starts.StartRow]) -> list[Logged]:
     rows = [r for r in rows if r.struck is None]
     details = [json.loads(r.detail) for r in rows]
     return [Logged(r.id, r.kind, seconds(r.at_utc) + d.get("passed_s", 0.0), d) for r, d in zip(rows, details, strict=True)]
+
+
+def _times_of_day(rows: Sequence[starts.StartRow]) -> list[str]:
+    """When each entry was, of day and in UTC: what a person let go by at a practice set since its start began counts as gone by."""
+    out, passed_s, began_s = [], 0.0, 0.0
+    for row in rows:
+        detail = json.loads(row.detail)
+        passed_s = float(detail.get("passed_s", passed_s))
+        if row.kind == "rung" and detail.get("rung") == 0:
+            began_s = passed_s
+        out.append(to_text(from_text(row.at_utc) + timedelta(seconds=passed_s - began_s))[11:19])
+    return out
 
 
 def _picture(start: Start, points: tuple[Point, ...]) -> Picture | None:
