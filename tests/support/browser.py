@@ -33,7 +33,7 @@ ARGUMENTS = [
     "--force-color-profile=srgb",
     "--hide-scrollbars",
 ]
-WAIT_MS = 20_000  # these machines pause; no test measures time
+WAIT_MS = 120_000  # it only stops a hang: these machines pause, and no test measures time
 expect.set_options(timeout=WAIT_MS)
 
 
