@@ -4,7 +4,7 @@ import io
 import re
 
 from PIL import Image
-from playwright.sync_api import Page, expect
+from playwright.sync_api import expect
 
 from calm_needle.store import intake, shelf
 from calm_needle.store.db import transaction
@@ -20,16 +20,7 @@ DUNLIN, STANNARD = 5, 6
 class TakingIn(BrowserTest):
     def test_a_job_is_opened_and_a_phase_marked_done(self) -> None:
         page = self.page
-        page.goto("/")
-        page.get_by_text("Put a set on the shelf").click()
-        page.get_by_text("Open a job", exact=True).click()
-        form = page.locator("form[action='/jobs']")
-        form.get_by_label("Model").select_option("halvern-6b")
-        form.get_by_label("Number", exact=True).fill("30001")
-        form.get_by_label("Complaints").fill("Stations run into each other.")
-        form.get_by_label("come from instruments").check()
-        form.get_by_role("button", name="Open it").click()
-        page.wait_for_url(re.compile(r"/jobs/\d+$"))
+        self.open_a_job("halvern-6b", "30001")
         with page.expect_navigation():
             page.get_by_role("button", name=re.compile("mark done by hand.*intake")).click()
         expect(page.get_by_role("button", name=re.compile("mark done by hand.*intake"))).to_have_count(0)
@@ -51,7 +42,7 @@ class TakingIn(BrowserTest):
         expect(page.get_by_text("Typical, not from papers:")).to_be_visible()
         self.assertEqual(violations(page), [], "a sketched dossier")
 
-        self.open_its_job(page)
+        self.open_a_job("petrel-4", "7")
         job = page.url
         page.goto(f"{job}/start")
         page.get_by_label("Volts").fill("230")
@@ -65,12 +56,14 @@ class TakingIn(BrowserTest):
         expect(page.locator("#add-part")).to_be_focused()  # the next one is in hand
         self.assertEqual(violations(page), [], "parts that were added")
 
-    def open_its_job(self, page: Page) -> None:
+    def open_a_job(self, model: str, number: str) -> None:
+        page = self.page
         page.goto("/")
+        page.get_by_text("Put a set on the shelf").click()
         page.get_by_text("Open a job", exact=True).click()
         form = page.locator("form[action='/jobs']")
-        form.get_by_label("Model").select_option("petrel-4")
-        form.get_by_label("Number", exact=True).fill("7")
+        form.get_by_label("Model").select_option(model)
+        form.get_by_label("Number", exact=True).fill(number)
         form.get_by_label("Complaints").fill("Came in a box.")
         form.get_by_label("come from instruments").check()
         form.get_by_role("button", name="Open it").click()

@@ -5,59 +5,16 @@ import sqlite3
 import tempfile
 import threading
 import unittest
-from collections.abc import Callable, Mapping
 from pathlib import Path
-from typing import Any
 
 from calm_needle.clock import Worker
 from calm_needle.core.dossier.model import Watched
-from calm_needle.core.quantities import Quantity
 from calm_needle.errors import StoreUnusable
 from calm_needle.store import db
 from calm_needle.work.instruments.equipment import Equipment
 from calm_needle.work.instruments.live_bench import LiveBench, Wanted
+from tests.support.bench_client import Client
 from tests.support.client import TYPED_JOB, PageTest
-
-WAIT_S = 20.0  # these machines pause; nothing here is judged by its time
-
-
-class Client:
-    """A run that wants readings, as the bench sees it; it notes what it is told."""
-
-    def __init__(self, wanted: Callable[[], Wanted]) -> None:
-        self._wanted = wanted
-        self.taken: list[float] = []
-        self.struck: list[tuple[int, str]] = []
-        self.told = threading.Condition()
-        self.published = 0
-
-    def wanted(self) -> Wanted:
-        return self._wanted()
-
-    def mark(self) -> int:
-        return len(self.taken)
-
-    def take_reading(self, quantity: Quantity, positions: Mapping[str, Any], read_for: Wanted, **_: Any) -> None:
-        with self.told:
-            self.taken.append(quantity.value)
-            self.told.notify_all()
-
-    def distrust(self, after: int, reason: str) -> None:
-        with self.told:
-            self.struck.append((after, reason))
-            self.told.notify_all()
-
-    def watched(self) -> bool:
-        return True
-
-    def publish(self, *, changed: bool = False) -> None:
-        with self.told:
-            self.published += 1
-            self.told.notify_all()
-
-    def wait_for(self, what: Callable[[], bool]) -> bool:
-        with self.told:
-            return self.told.wait_for(what, WAIT_S)
 
 
 class TheReadingThreadOutlivesEverything(unittest.TestCase):
