@@ -67,6 +67,7 @@ AS_READ_DB = 0.005  # the same figure on the scale
 PASSED_OVER_DB = 0.05  # below the crest, once a typed reading is no longer the highest of its way
 PATIENCE_FIRST_DB, PATIENCE_GROWS_DB, PATIENCE_MOST_DB = 0.0, 0.003, 0.1  # below the crest, per typed reading since it was proven
 REST_S = 0.75  # s over which a needle at rest is averaged
+LATELY_S = 15.0  # s within which blocks are compared to tell whether it rises or falls
 REACTION_S = 0.65  # s from what is said to the hand that stops
 PRECISE_DB = 0.06  # dB to which the height of a crest is to be known before the hand stops by it
 PRECISE_SHARE = 0.125  # or share of the span seen with hands off
@@ -694,7 +695,10 @@ class PeakWatch:
 
     def _change(self) -> float:
         """How the level changed over the last second or so (dB): the mean of the last two blocks less that of the two or three before."""
-        levels = [b.level_db for b in self._recent][-6:]
+        seen = list(self._recent)[-6:]
+        if not self._alone:  # what was read before a long pause tells nothing of what is turned now
+            seen = [b for b in seen if seen[-1].time_s - b.time_s <= LATELY_S]
+        levels = [b.level_db for b in seen]
         if self._sparse:
             return levels[-1] - levels[-2] if len(levels) > 1 else 0.0
         late, early = levels[-2:], levels[-6:-2] or levels[:1]

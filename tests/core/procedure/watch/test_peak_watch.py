@@ -379,6 +379,14 @@ class SeldomRead(unittest.TestCase):
         sent_back = next((turns for turns, kind in zip(back, seen, strict=True) if kind == "past" and turns < 0.95), 0.0)
         self.assertGreater(resonance(sent_back), -3.6)
 
+    def test_after_a_pause_in_which_it_was_not_read_it_neither_rises_nor_falls(self) -> None:
+        watch = PeakWatch()
+        for i in range(100):
+            watch.add(level_db=0.02 * (i % 2), time_s=0.05 * i, turns=0.0)
+        for i in range(6):
+            watch.add(level_db=0.5 + 0.02 * (i % 2), time_s=2000.0 + 0.05 * i, turns=0.0)
+            self.assertNotIn(watch.verdict().kind, ("rising", "falling"))
+
     def test_readings_that_bear_one_time_are_no_event(self) -> None:
         watch = PeakWatch()
         for level in (-3.0, -2.0, -1.0, 0.0, -1.5, -3.0, -3.0, -2.0):
