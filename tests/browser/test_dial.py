@@ -8,7 +8,6 @@ from calm_needle.store import practice, shelf
 from calm_needle.store.db import transaction
 from tests.browser.pages.bench_page import BenchPage
 from tests.browser.test_every_page import violations
-from tests.support.apprentice import Apprentice
 from tests.support.browser import BrowserTest
 from tests.support.whole_job import bring_in
 
@@ -39,87 +38,15 @@ class Dial(BrowserTest):
         self.page.keyboard.press(key)
         expect(self.page.get_by_role("heading", level=1)).not_to_have_text(title)
 
-    def bring_to_frequency(self, bench: BenchPage) -> None:
-        """Set what is to be set, and turn as the page says."""
-        if bench.main_act == "Set it all":
-            self.choose("Enter")
-        Apprentice(bench).turn_one()
 
-
-class OneAdjusterForTwo(Dial):
+class APadderMadeAdjustable(Dial):
     def expected_errors(self) -> tuple[str, ...]:
         return ("422",)
 
-    def test_a_seized_core_is_said_the_trimmer_does_what_can_be_done_and_a_padder_that_turns_does_the_rest(self) -> None:
-        workshop = self.live.workshop
-        with workshop.store() as conn, transaction(conn):  # somebody peaked the front end before the oscillator was right
+    def test_it_is_refused_until_it_was_looked_over_and_then_the_set_has_a_dossier_of_its_own(self) -> None:
+        with self.live.workshop.store() as conn:
             job = next(j for j in shelf.newest_jobs(conn, limit=50) if j.serial == SEIZED_SET)
-            shelf.mark_phase(conn, job_id=job.id, phase="front end", state="done", remark="by hand", at_utc=job.opened_utc)
-        bench = self.begin(SEIZED_SET)
-        said = self.read_marks(bench)
-        self.assertEqual(len(said), 3)
-        self.assertIn("With the pointer at 600", said[0])
-        self.assertRegex(bench.advice, r"Two moves bring it from [\d.]+.kHz at the worst to [\d.]+.Hz")
-        expect(self.page.locator("[data-part=moves] li")).to_have_count(2)
-        expect(self.page.locator("[data-part=dial-curve] svg")).to_be_visible()
-        self.choose("Enter")
-        self.choose("Enter")  # all is set
-        while "oscillator core" not in bench.title:
-            self.bring_to_frequency(bench)
-            self.choose("Enter")
-        bench.turn(1)
-        bench.wait_for_reading_after(bench.reading_id + 3)
-        self.assertIn("is at its stop or does not move", bench.advice)
-        self.choose("x")
-        self.read_marks(bench)
-        expect(self.page.locator("[data-part=cause]")).to_contain_text("cannot be turned")
-        expect(self.page.locator("[data-part=cause]")).to_contain_text("With the padder made adjustable")
-        if bench.main_act != "Leave it as it is":
-            expect(self.page.locator("[data-part=moves] li")).to_have_count(1)
-            self.choose("Enter")
-            self.bring_to_frequency(bench)
-            self.read_marks(bench)
-        self.assertIn("Go on", bench.advice)
-        self.choose("Enter")
-        self.assertEqual(bench.title, "All done here")
-        bench.press("Enter")
-        self.page.wait_for_url("**/record")
-        dial = self.page.get_by_role("table", name="The dial")
-        expect(dial).to_contain_text("Medium wave, worst")
-        expect(dial).to_contain_text("least its adjusters can do")
-        self.page.goto(f"/jobs/{job.id}")
-        expect(self.page.get_by_text(re.compile("again: .* was turned in run")).first).to_be_visible()
-        expect(self.page.get_by_role("button", name="Do again what is stale")).to_be_visible()
-        self.fit_a_trimmer_for_its_padder(job.id)
-        self.page.goto(f"/jobs/{job.id}")
-        for phase in ("Safe start again: C11 was made adjustable", "Health again", "Oscillator and dial again", "Front end again"):
-            expect(self.page.get_by_text(phase).first).to_be_visible()
-        with workshop.store() as conn, transaction(conn):
-            for phase in ("safe start", "health"):
-                shelf.mark_phase(conn, job_id=job.id, phase=phase, state="done", remark="by hand", at_utc=job.opened_utc)
-        self.page.goto(f"/jobs/{job.id}")
-        self.page.get_by_role("button", name="Do again what is stale").click()
-        bench.wait_until_ready()
-        bench.press("u")
-        bench.wait_for_links()
-        self.read_marks(bench)
-        least = self.page.locator("[data-option=least-worst]")
-        self.choose(least.locator(".key").inner_text())
-        self.choose("Enter")  # all is set
-        titles = []
-        for _ in range(2):
-            titles.append(bench.title)
-            self.bring_to_frequency(bench)
-            self.choose("Enter")
-        self.assertTrue(any("with the padder C11A" in t for t in titles), titles)
-        self.read_marks(bench)
-        worst = re.match(r"Worst at [^:]+: [+−]?([\d.]+)\u2009(k?)Hz", bench.evidence)
-        assert worst, bench.evidence
-        self.assertLess(float(worst[1]) * (1e3 if worst[2] else 1.0), 2500.0)
-
-    def fit_a_trimmer_for_its_padder(self, job_id: int) -> None:
-        """On the dial's page, after the iron: refused until it was looked over; then the set has a dossier of its own."""
-        self.page.goto(f"/jobs/{job_id}/dial")
+        self.page.goto(f"/jobs/{job.id}/dial")
         band = self.page.get_by_role("region", name="Medium wave")
         band.get_by_text("Make its padder C11 adjustable").click()
         band.get_by_role("button", name="It is fitted").click()
@@ -139,6 +66,8 @@ class TheDriftedPadder(Dial):
         self.read_marks(bench)
         self.choose("2")  # long wave is left as it is
         self.read_marks(bench)
+        expect(self.page.locator("[data-part=moves] li")).not_to_have_count(0)
+        expect(self.page.locator("[data-part=dial-curve] svg")).to_be_visible()
         cause = self.page.locator("[data-part=cause]")
         expect(cause).to_contain_text(re.compile(r"The padder C20 has about \d+ % more than it is drawn for"))
         expect(cause).to_contain_text("No other part explains the readings as well")

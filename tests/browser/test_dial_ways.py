@@ -12,7 +12,6 @@ from calm_needle.work.jobs.shelf import take_in_dossier
 from tests.browser.pages.bench_page import BenchPage
 from tests.browser.test_every_page import violations
 from tests.support import dossiers
-from tests.support.apprentice import Apprentice
 from tests.support.browser import BrowserTest
 from tests.support.whole_job import bring_in
 
@@ -49,17 +48,6 @@ class Ways(BrowserTest):
         self.page.keyboard.press("Enter")
         expect(self.page.locator("ol[aria-label='Kept readings, newest first'] li")).to_have_count(kept + 1)
         expect(self.page.locator("[data-part=advice]")).to_contain_text(said)
-
-    def walk(self, bench: BenchPage) -> None:
-        """Do what the page says until there is something to decide, or all is done."""
-        while bench.title != "All done here" and not self.page.locator("[data-option]").count():
-            if bench.main_act == "Set it all" or bench.title.startswith("Go round again"):
-                self.on("Enter")
-            elif bench.title.startswith("Find where"):
-                expect(self.page.locator("[data-part=advice] p").first).to_contain_text("Take it")
-                self.on("Enter")
-            else:
-                Apprentice(bench).turn_one()
 
     def brought_in(self, model: str, serial: str, *faults: str) -> JobRow:
         """A set of a model whose strip is aligned, with faults, and its job."""
@@ -212,56 +200,7 @@ class TwoModes(Ways):
             expect(runs).to_contain_text(seen)
 
 
-class RightWithItsCoverOn(Ways):
-    def test_what_the_shields_do_is_measured_twice_before_anything_is_decided(self) -> None:
-        job = self.brought_in("stannard-seven", "shielded")
-        bench = self.begin_by("counter", job=f"/jobs/{job.id}")
-        self.read_all(bench)
-        self.assertEqual(bench.advice, "First see what its cover does.")
-        self.on("Enter")
-        steps = self.read_all(bench)
-        self.assertEqual([s.split()[-1] for s in steps], ["off", "on", "off", "on"])
-        self.assertRegex(bench.evidence, r"With the coil shields on it receives −[\d.]+.kHz beside, at 1.4.MHz; measured \d times")
-        self.on(self.page.locator("[data-option=least-worst] .key").inner_text())
-        self.walk(bench)
-        self.assertRegex(bench.advice, "^As good as its adjusters can make it|^Two moves bring it")
-        self.assertRegex(
-            bench.evidence, "Worked out with values of a sister model’s papers: what was read since (bears|does not bear) them out"
-        )
-        worst = re.match(r"Worst at [^:]+: [^,]+, [+−]([\d.]+) %", bench.evidence)
-        assert worst, bench.evidence
-        self.assertLess(float(worst[1]), 0.6)  # read with the shields on, though it was set without
-
-    def read_all(self, bench: BenchPage) -> list[str]:
-        """Read mark after mark until there is something to decide; return the titles of the steps."""
-        titles = []
-        while not self.page.locator("[data-option]").count():
-            if bench.main_act != "Set it all":
-                expect(self.page.locator("[data-part=advice] p").first).to_contain_text("Take it")
-                titles.append(bench.title)
-            self.on("Enter")
-        return titles
-
-
 class FrontEnd(Ways):
-    def test_its_circuits_are_peaked_where_the_set_really_receives(self) -> None:
-        job = self.brought_in("dunlin-3", "peaked")
-        with self.live.workshop.store() as conn, transaction(conn):
-            shelf.mark_phase(conn, job_id=job.id, phase="oscillator and dial", state="done", remark="", at_utc=job.opened_utc)
-        bench = self.begin_by("counter", job=f"/jobs/{job.id}")
-        bench.wait_for_links()
-        self.walk(bench)
-        self.assertRegex(bench.advice, r"^Peak (its circuit|\d circuits, each) where the set receives")
-        expect(self.page.locator("[data-option=peak]").get_by_role("cell").last).to_have_text(re.compile(r"\d\.\d dB$"))
-        self.on("Enter")
-        self.walk(bench)
-        self.assertEqual(bench.title, "All done here")
-        bench.press("Enter")
-        self.page.wait_for_url("**/record")
-        expect(self.page.locator("table[aria-labelledby=steps]")).to_contain_text("on the crest")
-        self.page.goto(f"/jobs/{job.id}/dial")
-        expect(self.page.locator("[data-part=loss]")).to_contain_text(re.compile(r"Peaked at 1\.4.MHz: at most \d\.\d dB is lost"))
-
     def test_where_the_owner_listens_and_rocking_with_its_triples(self) -> None:
         job = self.brought_in("halvern-6b", "rocked")
         with self.live.workshop.store() as conn, transaction(conn):

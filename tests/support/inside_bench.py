@@ -67,11 +67,11 @@ class InsideBench:
     def press(self, key: str) -> None:
         """Press a key of the page."""
         main = self._main
-        offered = {o[2]: o for o in self.desk.view()["offers"]} if key not in KEYS and key != "Enter" else {}
+        offered = self._offered if key not in KEYS and key != "Enter" else {}
         if key == "Enter":
             self._send(main.act, {main.name: main.value} if main.name else {})
         elif key in offered:
-            act, _, _, name, value = offered[key][:5]
+            act, name, value = offered[key]
             self._send(act, {name: value} if name else {})
         else:
             self._send("take" if key == "t" else KEYS[key], {})
@@ -131,6 +131,13 @@ class InsideBench:
     def _main(self) -> bench_view.Action:
         with self.desk.book() as book:
             return bench_view.main_action(book, self._test.workshop.live if self.desk.on_instruments else None)
+
+    @property
+    def _offered(self) -> dict[str, tuple[str, str, str]]:
+        """What else there is to press: act, and the field that goes along with its value, by key."""
+        view = self.desk.view()
+        ways = {o["key"]: ("decide", "option", str(o["id"])) for o in view["choices"]["others"]} if view["choices"] else {}
+        return {o[2]: (o[0], o[3], o[4]) for o in view["offers"]} | ways
 
     @property
     def _snapshot(self) -> dict[str, Any]:

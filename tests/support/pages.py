@@ -8,6 +8,9 @@ from lxml.html import FormElement, HtmlElement
 
 from tests.support.client import PageTest
 
+#: Elements that have a role without saying so.
+TAGS = {"region": "section", "table": "table"}
+
 
 class Pages:
     """One window. `doc` is the page that is open, `text` what can be read on it, on one line."""
@@ -36,7 +39,7 @@ class Pages:
             label = e.get("aria-label") or " ".join(
                 n.text_content() for i in (e.get("aria-labelledby") or "").split() for n in self.doc.xpath(f"//*[@id='{i}']")
             )
-            if name in re.sub(r"\s+", " ", label or "") and (e.get("role") == of or (of == "region" and e.tag == "section")):
+            if name in re.sub(r"\s+", " ", label or "") and (e.get("role") == of or e.tag == TAGS.get(of)):
                 return e
         raise AssertionError(f"there is no {of} “{name}” on {self.path}")
 
