@@ -14,7 +14,7 @@ from tests.browser.test_every_page import violations
 from tests.support.browser import BrowserTest
 from tests.support.whole_job import BEGAN, bring_in
 
-DUNLIN, STANNARD = 5, 6
+BOAT_HOUSE, DUNLIN, STANNARD = 4, 5, 6
 
 
 class TakingIn(BrowserTest):
@@ -90,6 +90,18 @@ class BeforeAlignment(BrowserTest):
         sweep(page, DUNLIN, only=("R11", "C11"))
         expect(page.locator("#part-R11 [data-verdict]")).to_have_attribute("data-verdict", "out")
         change(page, DUNLIN, "R11", "V3 cathode 6.1 V, was 3.3 V", "better")
+
+
+class AGateWaived(BrowserTest):
+    def test_with_a_reason_the_bench_is_open(self) -> None:
+        page = self.page
+        page.goto(f"/jobs/{BOAT_HOUSE}")
+        page.get_by_text("Waive it, with a reason").click()
+        page.get_by_label("Why; it stands in the record").fill("Only to find what does not peak.")
+        self.assertEqual(violations(page), [], "a gate to be waived")
+        page.get_by_role("button", name="Waive it").click()
+        page.get_by_role("button", name="Begin at the bench").click()
+        page.wait_for_selector("html[data-ready=yes]")
 
 
 class AfterAlignment(BrowserTest):

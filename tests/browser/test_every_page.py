@@ -39,7 +39,7 @@ def violations(page: Page, *, colours_only: bool = False) -> list[str]:
     if not page.evaluate("() => Boolean(window.axe)"):
         page.evaluate(AXE + "\n;undefined")
     only = {"type": "rule", "values": COLOURS} if colours_only else {"type": "tag", "values": RULES}
-    found = page.evaluate("only => axe.run(document, {runOnly: only, resultTypes: ['violations']})", only)
+    found = page.evaluate("only => axe.run(document, {runOnly: only, resultTypes: ['violations'], preload: false})", only)
     return [f"{v['id']}: {[n['target'] for n in v['nodes']][:3]}" for v in found["violations"]]
 
 

@@ -1,26 +1,16 @@
-"""Every calculator's page: from what is typed to picture and result, live; filled in from a job; sent into it; files in and out."""
+"""The calculators' pages: from what is typed to picture and result, live; filled in from a job; sent into it; files in and out."""
 
-import io
-import math
 import re
 from pathlib import Path
 
 import numpy as np
 from playwright.sync_api import Page, expect
-from scipy.io import wavfile
 
 from calm_needle.core.physics.response import pair_levels_db
 from calm_needle.core.reckon.answers import CALCULATORS, answer_text
 from tests.browser.test_every_page import violations
 from tests.support.browser import BrowserTest
-
-
-def tone() -> bytes:
-    t = np.arange(24000) / 48000.0
-    x = 0.4 * np.sin(2 * math.pi * 1000.3 * t) + 0.004 * np.sin(2 * math.pi * 2000.6 * t)
-    out = io.BytesIO()
-    wavfile.write(out, 48000, (32767 * x).astype(np.int16))
-    return out.getvalue()
+from tests.support.recordings import tone
 
 
 def swept() -> bytes:
@@ -33,12 +23,16 @@ def swept() -> bytes:
     )
 
 
-class EveryCalculator(BrowserTest):
-    def test_each_page_answers_what_is_typed_with_a_picture_and_its_derivation(self) -> None:
+class EachKindOfPicture(BrowserTest):
+    """One calculator of each kind: that each of them answers, and how, is told by tests/web/test_reckon_pages.py."""
+
+    def test_it_follows_what_is_typed(self) -> None:
         page = self.page
-        self.assertGreaterEqual(len(CALCULATORS), 27)
-        looked_at: set[str] = set()
-        for i, (name, calculator) in enumerate(CALCULATORS.items()):
+        seen: set[str] = set()
+        for name in CALCULATORS:
+            if (kind := self.kind_of_picture(name)) in seen:
+                continue
+            seen.add(kind)
             with self.subTest(name):
                 page.goto(f"/reckon/{name}")
                 if name == "sinad":
@@ -48,14 +42,11 @@ class EveryCalculator(BrowserTest):
                 else:
                     self.change_one(page, name)
                 expect(page.locator("[data-part=picture] svg").first).to_be_visible()
-                expect(page.get_by_role("table", name="Results")).to_be_visible()
                 page.get_by_text("How it comes about").click()
-                expect(page.locator("[data-part=derivation] li")).to_have_count(len(calculator.derivation))
-                kind = self.kind_of_picture(name)
-                if i % 4 == 0 or kind not in looked_at:  # all are one template: one in four, and each kind of picture
-                    page.emulate_media(color_scheme="dark" if i % 8 else "light")
-                    self.assertEqual(violations(page), [], name)
-                    looked_at.add(kind)
+                expect(page.locator("[data-part=derivation] li").first).to_be_visible()
+                page.emulate_media(color_scheme="dark" if len(seen) % 2 else "light")
+                self.assertEqual(violations(page), [], name)
+        self.assertGreaterEqual(len(seen), 5)
 
     @staticmethod
     def kind_of_picture(name: str) -> str:

@@ -6,7 +6,6 @@ it compares whatever the generator was turned to; an offset about a centre; or a
 
 import itertools
 import math
-import statistics
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
@@ -169,9 +168,15 @@ class Series:
         """The measure of the first readings of this stay, or None."""
         if not self.watched:
             return None
-        if self._start is None or self._start[0] != len(self.watched):
+        if self._start is None or (self._start[0] != len(self.watched) and not self._has_begun()):
             self._start = len(self.watched), self._begun()
         return self._start[1]
+
+    def _has_begun(self) -> bool:
+        """Whether nothing that comes now tells where it began, as it was worked out last: it was turned since, or is read too long."""
+        first, then = self.watched[0], self.watched[(self._start[0] if self._start else 1) - 1]
+        read_s = then.t_s - first.t_s
+        return first.alone or read_s > BEGINS_S or (then.turns != first.turns and read_s > LAST_READINGS_S)
 
     def _begun(self) -> float:
         seen = self.watched
@@ -202,7 +207,7 @@ class Series:
         if self._now is not None and self._now[0] == len(self.watched):
             return self._now[1]
         recent = self.recent(LAST_READINGS_S)
-        now = Now(sum(self.measure(r) for r in recent) / len(recent), sum(r.value for r in recent) / len(recent))
+        now = Now(sum(self._measures[-len(recent) :]) / len(recent), sum(r.value for r in recent) / len(recent))
         self._now = len(self.watched), now
         return now
 
@@ -223,8 +228,11 @@ class Series:
         Nothing for typed readings: a person reads the middle of the needle's unrest."""
         if not self.watched or self.watched[-1].alone:
             return 0.0
-        recent = [self.measure(r) for r in self.recent(UNREST_S)]
-        return statistics.stdev(recent) if len(recent) > 2 else 0.0
+        recent = self._measures[-len(self.recent(UNREST_S)) :]
+        if len(recent) <= 2:
+            return 0.0
+        mean = sum(recent) / len(recent)
+        return math.sqrt(sum((m - mean) ** 2 for m in recent) / (len(recent) - 1))
 
     def turns_of(self, adjuster: str) -> float | None:
         """The turns of an adjuster from the first reading to the last, where they are known."""

@@ -508,7 +508,8 @@ class RunBook:
             self.state = self._fold()
         visit = self.state.visit
         rows = runs.readings_of_visit(self._conn, visit.id) if visit else []
-        self.seen = VisitReadings(self.model, self.step, [r for r in rows if visit and r.id > self._forgotten_until(visit)])
+        forgotten_until = self._forgotten_until(visit) if visit and rows else 0
+        self.seen = VisitReadings(self.model, self.step, [r for r in rows if r.id > forgotten_until])
 
     def _moment(self, *, can_sweep: bool = False, sweeping: float | None = None, answer: str | None = None) -> Moment:
         visit = self.state.visit

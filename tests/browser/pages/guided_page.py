@@ -11,11 +11,6 @@ class GuidedPage:
     def __init__(self, page: Page, job_id: int) -> None:
         self.page, self.path = page, f"/jobs/{job_id}/guided"
 
-    def offers(self) -> list[str]:
-        """What the readings ask for, as its headings say it, the strongest first."""
-        self.page.goto(self.path)
-        return self.page.get_by_role("region", name="What the readings ask for").get_by_role("heading", level=3).all_inner_texts()
-
     def begin(self, title: str) -> None:
         """Begin the first offer of that title, as it is filled in."""
         self.page.goto(self.path)
@@ -46,21 +41,3 @@ class GuidedPage:
         self.read(*read)
         with self.page.expect_navigation():
             self.page.get_by_role("button", name="Keep the answers").click()
-
-    @property
-    def stage(self) -> str:
-        return self.page.locator("[aria-current=step]").inner_text()
-
-    @property
-    def stages(self) -> str:
-        """Every stage with what it says."""
-        return self.page.get_by_role("region", name="Stages").inner_text()
-
-    @property
-    def says(self) -> str:
-        """What the stage that was judged last says, as the advice above the form does."""
-        return self.page.locator(".advice").inner_text()
-
-    def done(self) -> None:
-        self.page.get_by_role("button", name="Done").click()
-        expect(self.page.get_by_text(re.compile("through, begun"))).to_have_count(1)

@@ -40,7 +40,7 @@ class FollowingTheAdviceAlone(unittest.TestCase):
         self.assertLess(outcome.truth.loss_db - outcome.truth.best_loss_db, 0.3)
 
     def test_misaligned_a_little_or_a_lot(self) -> None:
-        for seed, misalign in ((11, "light"), (12, "moderate"), (13, "severe")):
+        for seed, misalign in ((11, "light"), (13, "severe")):
             with self.subTest(misalign):
                 outcome = self.run_one(seed, misalign)  # type: ignore[arg-type]
                 self.check(outcome)
@@ -57,7 +57,9 @@ class FollowingTheAdviceAlone(unittest.TestCase):
         self.assertIn("found right", outcome.book.state.decisions[0]["sentence"])
 
     def test_the_waxed_core_is_noticed_and_named(self) -> None:
-        findings = [f.sentence for f in self.run_one(16, "moderate").book.findings()]
+        outcome = self.run_one(16, "moderate")
+        self.check(outcome)
+        findings = [f.sentence for f in outcome.book.findings()]
         self.assertEqual(findings, ["Wax was cleared from the lower core of IFT1."])
 
 
