@@ -33,9 +33,12 @@ VENV = HERE / ".venv"
 PYTHON = VENV / ("Scripts/python.exe" if os.name == "nt" else "bin/python")
 OLDEST = (3, 11)
 PAGES = "calm_needle/web/screens/**/*.html"
+AT_ONCE = (os.cpu_count() or 2) + 1  # tests: those that wait for a browser leave a processor to another
 MOST_PASSES = 4  # the formatter of the pages settles after two or three
 TOOLS = ("/usr/bin/chromium-headless-shell", "/usr/bin/chromium")
 QUIET = {**os.environ, "PIP_DISABLE_PIP_VERSION_CHECK": "1", "PIP_NO_INPUT": "1"}
+# What is imported is compiled once, whatever the machine wants elsewhere: the tests start some thirty programs.
+COMPILES = {name: value for name, value in os.environ.items() if name != "PYTHONDONTWRITEBYTECODE"}
 
 
 def main() -> int:
@@ -127,9 +130,7 @@ def test(*, quick: bool) -> int:
     }
     with ThreadPoolExecutor(1) as beside:  # one after the other: the processors are busy with the tests
         pending = {name: beside.submit(check) for name, check in checks.items()}
-        code = call(
-            ["-W", "error", "-m", "pytest", f"--numprocesses={os.cpu_count() or 2}", *(["--ignore=tests/browser"] if quick else [])]
-        )
+        code = call(["-W", "error", "-m", "pytest", f"--numprocesses={AT_ONCE}", *(["--ignore=tests/browser"] if quick else [])])
         failed = ["tests"] if code else []
         for name, outcome in pending.items():
             found, said = outcome.result()
@@ -144,7 +145,7 @@ def test(*, quick: bool) -> int:
 
 def said_by(arguments: list[str]) -> tuple[int, str]:
     """The exit status of a command of the environment's Python, and what it said."""
-    done = subprocess.run([str(PYTHON), *arguments], check=False, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+    done = subprocess.run([str(PYTHON), *arguments], check=False, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, env=COMPILES)
     return done.returncode, done.stdout
 
 
@@ -251,7 +252,7 @@ def lock() -> int:
 
 
 def call(arguments: list[str]) -> int:
-    return subprocess.run([str(PYTHON), *arguments], check=False).returncode
+    return subprocess.run([str(PYTHON), *arguments], check=False, env=COMPILES).returncode
 
 
 def become(arguments: list[str]) -> int:

@@ -77,5 +77,5 @@ class AnOpenAerialCoilAmongDriftedResistors(ToTheCertificate):
         guided.done()
         self.assertIn("L5", self.judged(self.page("parts"), "in"))  # by the reading that proved it
         bands = self.page("bands").press("Read the aerial coils")
-        (coil,) = bands.doc.xpath("//input[@id = //label[contains(., 'long wave, aerial coil')]/@for]")
+        (coil,) = bands.doc.xpath("//input[@aria-label = 'long wave, aerial coil']")
         self.assertRegex(coil.value, "^2[678]")

@@ -76,6 +76,7 @@ class StandIn:
             "SYSTem:VERSion",
         )
         self.parameters = dict.fromkeys((*none, "STATus:PRESet"), 0)
+        self._understood: dict[tuple[str, str], str] = {}  # the pattern of a command, by what came before it and its header
         self.commands: dict[str, Handler] = {
             "*IDN": lambda _: self.identity,
             "*RST": lambda _: self.reset(),
@@ -149,13 +150,20 @@ class StandIn:
         return ";".join(replies) if replies else None
 
     def _handler(self, command: Command) -> Handler:
+        asked = command.path, command.header
+        if (pattern := self._understood.get(asked)) is None:
+            pattern = self._understood[asked] = self._pattern(*asked)
+        if len(command.arguments) > self.parameters.get(pattern, USUAL_PARAMETERS):
+            raise Refusal(*NOT_ALLOWED)
+        return self.commands[pattern]
+
+    def _pattern(self, path: str, header: str) -> str:
+        """The command that is meant, by its pattern."""
         # Relative to the command before it; a client that leaves out the colon where it should not is understood all the same.
-        for header in ([f"{command.path}:{command.header}"] if command.path else []) + [command.header]:
-            for pattern, handler in self.commands.items():
-                if fits(pattern, header):
-                    if len(command.arguments) > self.parameters.get(pattern, USUAL_PARAMETERS):
-                        raise Refusal(*NOT_ALLOWED)
-                    return handler
+        for wanted in ([f"{path}:{header}"] if path else []) + [header]:
+            for pattern in self.commands:
+                if fits(pattern, wanted):
+                    return pattern
         raise Refusal(*UNDEFINED)
 
     # Status.

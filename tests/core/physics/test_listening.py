@@ -55,7 +55,7 @@ class TheTone(unittest.TestCase):
         """A gap anywhere, of any length, in blocks of any size: the level is that of the tone, or nothing is said of it."""
         whole, rng = mixed(rate=48e3, tone=0.2, noise=0.002, seconds=1.0).samples, np.random.default_rng(1)
         said = 0
-        for _ in range(300):
+        for _ in range(120):
             x = whole.copy()
             begin, length = int(rng.integers(0, 47_000)), int(rng.integers(200, 20_000))
             x[begin : begin + length] = 0.0
@@ -70,7 +70,7 @@ class TheTone(unittest.TestCase):
                     continue
                 said += 1
                 self.assertAlmostEqual(level.tone_dbfs, dbfs(0.2), delta=0.2)
-        self.assertGreater(said, 1000)
+        self.assertGreater(said, 400)
 
     def test_what_averaging_takes_is_known(self) -> None:
         for every in (1, 2, 5, 12):
