@@ -76,6 +76,10 @@ class Clock:
         time.sleep(max(0.0, seconds))
         return False
 
+    def browser_s(self, seconds: float) -> float:
+        """Return how long it takes by a browser's own clock, which nobody else sets."""
+        return seconds
+
     def event(self) -> Event:
         return threading.Event()
 

@@ -41,6 +41,7 @@ from calm_needle.web.screens.start.views import screen as start
 from calm_needle.web.screens.stock.views import screen as stock
 from calm_needle.web.screens.store.views import screen as store
 from calm_needle.web.screens.verify.views import screen as verify
+from calm_needle.web.waits import waits_ms
 from calm_needle.work.jobs import drafts
 from calm_needle.work.jobs.bar import JobBar, job_bar, job_of_run
 from calm_needle.work.workshop import Workshop
@@ -116,7 +117,14 @@ def create_app(workshop: Workshop, *, port: int | None = None) -> Flask:
     failures.register(app)
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.globals.update(
-        asset=_asset, script=_script, data_block=_data_block, theme=_theme, job_of_page=_job_of_page, job_bar=_job_bar, drafts_of=_drafts_of
+        asset=_asset,
+        script=_script,
+        data_block=_data_block,
+        theme=_theme,
+        waits=_waits,
+        job_of_page=_job_of_page,
+        job_bar=_job_bar,
+        drafts_of=_drafts_of,
     )
     app.jinja_env.globals["last_word"] = LAST_WORD
     app.jinja_env.filters.update(si=_si, plain=_plain, db=format_db, sentence=_sentence)
@@ -217,6 +225,11 @@ def _drafts_of(job_id: int) -> list[dict[str, object]]:
 def _theme() -> str:
     chosen = request.cookies.get("theme", "system")
     return chosen if chosen in THEMES else "system"
+
+
+def _waits() -> dict[str, float]:
+    """What the scripts of the page wait for."""
+    return waits_ms(current_app.extensions["workshop"].clock)
 
 
 def _sentence(words: str) -> str:

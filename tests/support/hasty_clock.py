@@ -26,6 +26,9 @@ class HastyClock(Clock):
             self._passed_s += max(0.0, seconds)
         return until is not None and until.is_set()
 
+    def browser_s(self, seconds: float) -> float:
+        return seconds / self._times
+
     def event(self) -> Event:
         return _Event(self._times)
 

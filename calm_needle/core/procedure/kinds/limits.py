@@ -4,12 +4,12 @@ from calm_needle.core.dossier.model import Step
 from calm_needle.core.procedure.advice import Advice
 from calm_needle.core.procedure.figure import Figure
 from calm_needle.core.procedure.judge import Context, Marks, Moment, Move, Standing
+from calm_needle.core.procedure.kinds.at_rest import AtRest, at_rest, wanders
 from calm_needle.core.procedure.kinds.level import NEEDS_READING
 from calm_needle.core.procedure.series import Seen
 from calm_needle.core.quantities import format_si
 
-STEADY_S = 1.0  # s that a value read by the program must have stayed inside
-FEWEST_LIVE, FEWEST_TYPED = 5, 2
+FEWEST_TYPED = 2
 HELP = "If it moves away from where it should be, turn the other way."
 
 
@@ -35,7 +35,7 @@ class LimitsJudge:
             return Standing("waiting", advice, Move("read"), refusal=NEEDS_READING, marks=marks)
         figure = Figure(now.value, self._series.unrest() or None, self.unit)
         short = max(self.low - now.value, now.value - self.high, 0.0)
-        if short > 0.0:
+        if short > 0.0 and self._stays().wanders is None:
             low = now.value < self.low
             sentence = f"Too {'low' if low else 'high'} by {self._shown(short)}. Turn {self._what} to {'raise' if low else 'lower'} it."
             return Standing(
@@ -46,7 +46,17 @@ class LimitsJudge:
                 marks=marks,
                 figure=figure,
             )
-        if not self._steady():
+        stays = self._stays()
+        if stays.wanders is not None:
+            return Standing(
+                "wandering",
+                wanders(self._shown(stays.wanders), self._shown((self.high - self.low) / 2.0)),
+                Move("rest"),
+                doubt="It wanders by more than is allowed. Take it as it is?",
+                marks=marks,
+                figure=figure,
+            )
+        if not stays.inside:
             return Standing(
                 "settling",
                 Advice("live", "crest", "Inside. Hold still.", f"{figure.shown()}; it must stay there, as it comes to rest."),
@@ -68,16 +78,11 @@ class LimitsJudge:
         """What is wanted, in words."""
         return f"{self._shown(self.low)} to {self._shown(self.high)}"
 
-    def _steady(self) -> bool:
+    def _stays(self) -> AtRest:
         seen = self._series.watched
         if seen[-1].alone:
-            return len(seen) >= FEWEST_TYPED and all(self.low <= r.value <= self.high for r in seen[-FEWEST_TYPED:])
-        recent = [r for r in seen[-60:] if seen[-1].t_s - r.t_s <= STEADY_S]
-        return len(recent) >= FEWEST_LIVE and all(self.low <= r.value <= self.high for r in recent) and self._nothing_turned(recent)
-
-    @staticmethod
-    def _nothing_turned(recent: list[Seen]) -> bool:
-        return all(r.turns == recent[-1].turns for r in recent[-FEWEST_LIVE:])
+            return AtRest(len(seen) >= FEWEST_TYPED and all(self.low <= r.value <= self.high for r in seen[-FEWEST_TYPED:]))
+        return at_rest(self._series, low=self.low, high=self.high)
 
     def _shown(self, value: float) -> str:
         return format_si(value, unit=self.unit, digits=DIGITS.get(self.unit, 3))

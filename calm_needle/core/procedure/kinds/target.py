@@ -8,7 +8,13 @@ from calm_needle.core.procedure.judge import Context
 from calm_needle.core.procedure.kinds.kind import StepKind
 from calm_needle.core.procedure.kinds.limits import LimitsJudge
 
-WORDS = {"inside": "inside its tolerance", "settling": "inside, not seen to stay", "low": "taken below it", "high": "taken above it"}
+WORDS = {
+    "inside": "inside its tolerance",
+    "settling": "inside, not seen to stay",
+    "wandering": "its middle inside, it wanders",
+    "low": "taken below it",
+    "high": "taken above it",
+}
 
 
 def judge(step: Step, context: Context) -> LimitsJudge:

@@ -135,7 +135,11 @@ def _amount(left: float) -> str:
 
 def report(detail: Mapping[str, Any]) -> str:
     """Return how it reads in the record."""
-    return {"inside": "brought to its frequency", "settling": "brought there, not seen to stay"}.get(detail["verdict"], "left beside it")
+    return {
+        "inside": "brought to its frequency",
+        "settling": "brought there, not seen to stay",
+        "wandering": "brought there, it wanders",
+    }.get(detail["verdict"], "left beside it")
 
 
 def said_of_the_dial(_: Step, detail: Mapping[str, Any]) -> SaidOfTheDial | None:

@@ -84,7 +84,9 @@ class ZeroBeatJudge:
     def _rising(self) -> bool:
         """Whether it has been rising for the last moment: by more than the limit, and stands at its highest of it."""
         seen = self._series.watched
-        recent = [r.value for r in seen[-60:] if seen[-1].t_s - r.t_s <= TREND_S] if not seen[-1].alone else [r.value for r in seen[-2:]]
+        recent = [r.value for r in seen[-60:] if seen[-1].t_s - r.t_s <= TREND_S]
+        if seen[-1].alone or len(recent) < 2:  # or they come more slowly than that
+            recent = [r.value for r in seen[-2:]]
         few = max(1, len(recent) // 4)
         risen = statistics.fmean(recent[-few:]) - statistics.fmean(recent[:few])
         return risen > self._limit and recent[-1] >= max(recent) - self._limit

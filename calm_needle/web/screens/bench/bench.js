@@ -39,7 +39,7 @@ document.addEventListener('alpine:init', () => {
       this.show(start.snapshot);
       clearTimeout(this.tick);
       // A wait stands otherwise a little later, though nothing is read.
-      if (start.ticks && !start.instruments) this.tick = setTimeout(() => this.refresh(), 5000);
+      if (start.ticks && !start.instruments) this.tick = setTimeout(() => this.refresh(), waitMs('wait_step'));
       this.scope ??= new ScopeTrace();
       this.$nextTick(() => this.scope.follow(document.querySelector('[data-trace]')));
       if (!start.instruments) this.$nextTick(() => document.getElementById('reading')?.focus());
@@ -56,7 +56,7 @@ document.addEventListener('alpine:init', () => {
           if (snapshot.version !== this.version) this.refresh();
           if (snapshot.visit === this.start.visit) this.show(snapshot);
         },
-        error: () => { this.lost ??= setTimeout(() => { this.fault = 'The program itself does not answer. What was taken is kept; it is tried again by itself.'; }, 3000); },
+        error: () => { this.lost ??= setTimeout(() => { this.fault = 'The program itself does not answer. What was taken is kept; it is tried again by itself.'; }, waitMs('lost')); },
       });
     },
     show(snapshot) {

@@ -13,7 +13,7 @@ window.Stream = class {
     if (!document.hidden) this.join();
   }
   hear(data) {
-    if (data.kind === 'aside') { if (!document.hidden) setTimeout(() => this.join(), 5000); return; }
+    if (data.kind === 'aside') { if (!document.hidden) setTimeout(() => this.join(), waitMs('stream')); return; }
     this.told[data.kind](data.data);
   }
   join() {

@@ -1,7 +1,5 @@
 /* The oscilloscope's trace, asked for again and again while a step wants to see it. */
 class ScopeTrace {
-  static EVERY_MS = 700;
-
   follow(figure) {
     if (figure === this.figure) return;
     this.figure = figure;
@@ -15,7 +13,7 @@ class ScopeTrace {
       const answer = await fetch(figure.dataset.trace, { headers: { Accept: 'application/json' } });
       if (answer.ok && figure === this.figure) this.draw(figure, await answer.json());
     } catch { /* the stream says that the program does not answer */ }
-    if (figure === this.figure && figure.isConnected) this.tick = setTimeout(() => this.look(), ScopeTrace.EVERY_MS);
+    if (figure === this.figure && figure.isConnected) this.tick = setTimeout(() => this.look(), waitMs('look'));
   }
 
   draw(figure, trace) {

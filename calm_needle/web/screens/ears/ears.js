@@ -5,7 +5,7 @@
   const ask = (name) => page.querySelector(`[data-${name}]`);
   const inputs = ask('inputs'), button = ask('listen'), said = ask('said'), pointer = ask('pointer'), tone = ask('tone'), places = [...page.querySelectorAll('[data-figure]')];
   const OWN = ['autoGainControl', 'noiseSuppression', 'echoCancellation'], KEPT = 'ears-input', ON = 'ears-on', WHICH = 'ears-page', MOST_WAITING = 8;
-  const PRACTICE = 'practice set', PAGE = sessionStorage.getItem(WHICH) ?? String(Math.random()), COUNTED_MS = 2_200;
+  const PRACTICE = 'practice set', PAGE = sessionStorage.getItem(WHICH) ?? String(Math.random());
   let stream = null, context = null, sending = false, first = 0, practice = null;
   const blocks = [];
   sessionStorage.setItem(WHICH, PAGE); // a form that is sent loads the page anew: it is the same then
@@ -116,7 +116,7 @@
   let counted = null;
   const tell = async (address, more = {}) => {
     of('beat-said').textContent = beat.dataset.counting; // what it was before it was moved is out of what is counted then
-    await new Promise((done) => { setTimeout(done, COUNTED_MS); });
+    await new Promise((done) => { setTimeout(done, waitMs('counted')); });
     const body = new URLSearchParams({ name: field('name').value, known: field('known').value, within: field('within').value, ...more });
     const answer = await fetch(address, { method: 'POST', body, headers: { Accept: 'application/json', 'X-CSRFToken': csrf } });
     const told = await answer.json();

@@ -25,7 +25,7 @@
   form.addEventListener('input', (e) => {
     if (e.target.type === 'file' && !recording) return;
     clearTimeout(timer);
-    timer = setTimeout(ask, 60);
+    timer = setTimeout(ask, waitMs('answer'));
   });
   answer.addEventListener('click', (e) => {
     const button = e.target.closest('[data-take]');

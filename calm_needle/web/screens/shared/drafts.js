@@ -26,7 +26,7 @@
     const form = e.target.closest?.('form[data-draft]');
     if (!form || !kept(e.target)) return;
     clearTimeout(waiting.get(form));
-    waiting.set(form, setTimeout(() => save(form), 400));
+    waiting.set(form, setTimeout(() => save(form), waitMs('draft')));
   });
   document.addEventListener('submit', (e) => {
     const form = e.target.closest('form[data-draft]');

@@ -14,5 +14,5 @@
     if (fresh) Swap.one(document.querySelector('[data-jobs]'), fresh);
     history.replaceState(null, '', address);
   }
-  field.addEventListener('input', () => { clearTimeout(timer); timer = setTimeout(find, 120); });
+  field.addEventListener('input', () => { clearTimeout(timer); timer = setTimeout(find, waitMs('search')); });
 })();

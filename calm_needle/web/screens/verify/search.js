@@ -2,7 +2,7 @@
 (() => {
   const part = document.querySelector('[data-heard-now]');
   if (!part) return;
-  const sentence = part.querySelector('[data-sentence]'), evidence = part.querySelector('[data-evidence]'), EVERY_MS = 700;
+  const sentence = part.querySelector('[data-sentence]'), evidence = part.querySelector('[data-evidence]');
   const listen = async () => {
     try {
       const answer = await fetch(part.dataset.heardNow, { headers: { Accept: 'application/json' } });
@@ -10,7 +10,7 @@
       sentence.textContent = said.sentence ?? 'Nobody listens: open the ears’ page, and press Listen.';
       evidence.textContent = said.evidence ?? '';
     } catch { sentence.textContent = 'Calm Needle does not answer.'; evidence.textContent = ''; }
-    setTimeout(listen, EVERY_MS);
+    setTimeout(listen, waitMs('look'));
   };
   listen();
 })();
