@@ -41,6 +41,18 @@ class OfTheEars(unittest.TestCase):
         return equipment, equipment.ears
 
 
+class WhetherTheyAreOpen(OfTheEars):
+    def test_for_a_second_after_the_last_sound_and_no_longer(self) -> None:
+        ears = Ears(clock=self.clock)
+        self.assertFalse(ears.open)
+        self.sound(ears)
+        self.assertTrue(ears.open)
+        self.clock.wait(0.9 * FRESH_S - 0.05)
+        self.assertTrue(ears.open)
+        self.clock.wait(0.2 * FRESH_S)
+        self.assertFalse(ears.open)
+
+
 class TheMeterAtTheOutput(OfTheEars):
     def test_it_is_read_while_it_is_wanted_and_the_others_afterwards(self) -> None:
         equipment, ears = self.equipment()

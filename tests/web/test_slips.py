@@ -64,4 +64,9 @@ class Slips(PageTest):
         bands = f"/jobs/{TYPED_JOB}/bands"
         coil = "coil-MW"
         self.assertEqual(self.post(bands, seen=self.seen(bands), **{coil: "4200", "coupling": "dummy aerial"}).status_code, 422)
-        self.assertEqual(self.post(bands, seen=self.seen(bands), **{coil: "4.2", "coupling": "dummy aerial"}).status_code, 303)
+        before = self.seen(bands)
+        self.assertEqual(self.post(bands, seen=before, **{coil: "4.2", "coupling": "dummy aerial"}).status_code, 303)
+        between = self.seen(bands)
+        self.assertEqual(self.post(bands, seen=between, **{coil: "4.3", "coupling": "dummy aerial"}).status_code, 303)
+        for late in (before, between):  # two windows: what was kept meanwhile was not seen by either
+            self.assertIn(self.post(bands, seen=late, **{coil: "4.4", "coupling": "dummy aerial"}).status_code, (409, 422))

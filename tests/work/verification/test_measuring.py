@@ -54,6 +54,7 @@ class ByInstruments(OfAJob):
         self.assertLess(20.0 * math.log10(levels[1] / levels[0]), 6.0)
         self.assertEqual((by_noise.cover, by_noise.source), ("on", "instruments"))
         assert by_noise.sigma
+        self.assertRegex(by_noise.unsure, r"^±.\d\.\d.dB$")
         self.assertGreater(by_noise.sigma, 0.4)  # a generator that nobody checked is taken to be no better
         self.assertEqual(by_output.against.state, "stop")  # moderately off, and the papers' 150 µV are for a set that is aligned
         self.assertEqual(by_noise.limit, None)

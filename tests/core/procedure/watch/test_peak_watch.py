@@ -263,6 +263,17 @@ class TurnedByAKey(unittest.TestCase):
         self.assertLess(span_db, 0.3)
 
 
+class PlayInTheTool(unittest.TestCase):
+    def test_what_it_gives_is_no_turning_back(self) -> None:
+        """Over the crest once, and down the flank in steps, the tool giving a hundredth of a turn after each."""
+        path, at = [*rest(0.2), *glide(0.2, 1.05)], 1.05
+        while at < 1.4:
+            path += [*glide(at, at + 0.03), *rest(at + 0.03, 6), *glide(at + 0.03, at + 0.015), *rest(at + 0.015, 6)]
+            at += 0.015
+        verdict = watch_of(path).verdict()
+        self.assertEqual(verdict.evidence, "once", verdict)
+
+
 class Invariance(unittest.TestCase):
     @steady
     @given(st.floats(-80, 40), st.floats(0, 1e6))
