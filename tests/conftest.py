@@ -1,5 +1,6 @@
 """How pytest runs these tests: warnings are errors, a skipped test is a failed one, what the processes share is cleared away."""
 
+import gc
 import os
 import shutil
 import sys
@@ -11,6 +12,9 @@ import pytest
 
 for _name in ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS"):
     os.environ.setdefault(_name, "1")  # numpy's threads would fight over the processors with the other tests
+
+
+gc.set_threshold(30_000, 20, 20)  # a fifth of the time went into looking for what nobody holds any more
 
 
 #: Tests put their folders where nothing has to wait for a disk, if there is room; who tests that waiting has a disk of his own making.

@@ -8,6 +8,7 @@ from calm_needle.store import starts
 
 POWERED = ("rung", "current", "rail")  # the last entry of a start that is on
 STOPPED = ("smoke",)
+BEGINS = ("rung", 0)  # the entry that a start begins with, and its rung
 
 
 class Power(NamedTuple):
@@ -24,6 +25,12 @@ def power_of(conn: sqlite3.Connection, job_id: int) -> Power:
         return Power("", "")
     last = rows[-1]
     if last.kind in POWERED:
-        begun = next((r.at_utc for r in reversed(rows) if r.kind == "rung" and json.loads(r.detail)["rung"] == 0), rows[0].at_utc)
+        begun = next((r.at_utc for r in reversed(rows) if begins_a_start(r)), rows[0].at_utc)
         return Power("on", begun[11:16])
     return Power("stopped" if last.kind in STOPPED else "off", last.at_utc[11:16])
+
+
+def begins_a_start(row: starts.StartRow) -> bool:
+    """Whether a start begins with this entry."""
+    kind, rung = BEGINS
+    return row.kind == kind and json.loads(row.detail)["rung"] == rung

@@ -39,6 +39,7 @@ from calm_needle.store.shelf import JobRow
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 from calm_needle.work.slips import Slips
+from calm_needle.work.soundness.power import begins_a_start
 
 TYPICAL_TOLERANCE_PERCENT = 10.0  # of rails whose papers give none
 LONGEST_WORDS = 400
@@ -323,7 +324,7 @@ def _times_of_day(rows: Sequence[starts.StartRow]) -> list[str]:
     for row in rows:
         detail = json.loads(row.detail)
         passed_s = float(detail.get("passed_s", passed_s))
-        if row.kind == "rung" and detail.get("rung") == 0:
+        if begins_a_start(row):
             began_s = passed_s
         out.append(to_text(from_text(row.at_utc) + timedelta(seconds=passed_s - began_s))[11:19])
     return out
