@@ -2,8 +2,11 @@
 
 import json
 import sqlite3
+from collections.abc import Sequence
+from datetime import timedelta
 from typing import Literal, NamedTuple
 
+from calm_needle.clock import from_text, to_text
 from calm_needle.store import starts
 
 POWERED = ("rung", "current", "rail")  # the last entry of a start that is on
@@ -23,11 +26,22 @@ def power_of(conn: sqlite3.Connection, job_id: int) -> Power:
     rows = starts.entries(conn, job_id)
     if not rows:
         return Power("", "")
-    last = rows[-1]
+    last, times = rows[-1], times_of_day(rows)
     if last.kind in POWERED:
-        begun = next((r.at_utc for r in reversed(rows) if begins_a_start(r)), rows[0].at_utc)
-        return Power("on", begun[11:16])
-    return Power("stopped" if last.kind in STOPPED else "off", last.at_utc[11:16])
+        begun = next((at for r, at in reversed(list(zip(rows, times, strict=True))) if begins_a_start(r)), times[0])
+        return Power("on", begun[:5])
+    return Power("stopped" if last.kind in STOPPED else "off", times[-1][:5])
+
+
+def times_of_day(rows: Sequence[starts.StartRow]) -> list[str]:
+    """When each entry was, of day and in UTC: what a person let go by at a practice set since its start began counts as gone by."""
+    out, passed_s, began_s = [], 0.0, 0.0
+    for row in rows:
+        passed_s = float(json.loads(row.detail).get("passed_s", passed_s))
+        if begins_a_start(row):
+            began_s = passed_s
+        out.append(to_text(from_text(row.at_utc) + timedelta(seconds=passed_s - began_s))[11:19])
+    return out
 
 
 def begins_a_start(row: starts.StartRow) -> bool:

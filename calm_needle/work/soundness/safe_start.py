@@ -6,12 +6,11 @@ was let go by is kept with each reading, so that warming is judged by the set's 
 
 import json
 import sqlite3
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
-from datetime import timedelta
 from typing import Any, NamedTuple
 
-from calm_needle.clock import from_text, now_utc, seconds, to_text
+from calm_needle.clock import now_utc, seconds
 from calm_needle.core.dossier.amend import SISTERS
 from calm_needle.core.dossier.model import OF_A_SISTER, Model
 from calm_needle.core.pictures import Curves, Line, Picture
@@ -39,7 +38,7 @@ from calm_needle.store.shelf import JobRow
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 from calm_needle.work.slips import Slips
-from calm_needle.work.soundness.power import begins_a_start
+from calm_needle.work.soundness.power import times_of_day
 
 TYPICAL_TOLERANCE_PERCENT = 10.0  # of rails whose papers give none
 LONGEST_WORDS = 400
@@ -115,7 +114,7 @@ def view(conn: sqlite3.Connection, job_id: int) -> StartView:
         _picture(start, points),
         [
             LogLine(r.id, at, _words(r, rungs, (*points, *others)), r.kind in STRIKEABLE and r.struck is None, r.struck)
-            for r, at in reversed(list(zip(rows, _times_of_day(rows), strict=True)))
+            for r, at in reversed(list(zip(rows, times_of_day(rows), strict=True)))
         ][:LOG_SHOWN],
     )
 
@@ -318,18 +317,6 @@ def _logged(rows: list[starts.StartRow]) -> list[Logged]:
     return [Logged(r.id, r.kind, seconds(r.at_utc) + d.get("passed_s", 0.0), d) for r, d in zip(rows, details, strict=True)]
 
 
-def _times_of_day(rows: Sequence[starts.StartRow]) -> list[str]:
-    """When each entry was, of day and in UTC: what a person let go by at a practice set since its start began counts as gone by."""
-    out, passed_s, began_s = [], 0.0, 0.0
-    for row in rows:
-        detail = json.loads(row.detail)
-        passed_s = float(detail.get("passed_s", passed_s))
-        if begins_a_start(row):
-            began_s = passed_s
-        out.append(to_text(from_text(row.at_utc) + timedelta(seconds=passed_s - began_s))[11:19])
-    return out
-
-
 def _picture(start: Start, points: tuple[Point, ...]) -> Picture | None:
     lines = []
     for point in points:
@@ -343,8 +330,8 @@ def _words(row: starts.StartRow, rungs: tuple[Rung, ...], points: tuple[Point, .
     detail = json.loads(row.detail)
     match row.kind:
         case "rung":
-            understood = "cautions understood; " if detail["rung"] == 0 else ""
-            return f"{understood}{rungs[detail['rung']].title}"
+            understood = "; cautions understood" if detail["rung"] == 0 else ""
+            return f"{rungs[detail['rung']].title}{understood}"
         case "current":
             return f"current {1e3 * detail['a']:.0f} mA"
         case "rail":

@@ -5,6 +5,9 @@ from collections.abc import Callable
 
 from playwright.sync_api import Page, expect
 
+from calm_needle.clock import SYSTEM
+from tests.support.browser import WAIT_MS
+
 LINKS = ("generator", "ac-millivoltmeter", "practice-set")
 
 
@@ -134,7 +137,9 @@ class BenchPage:
 
     def wait_until(self, so: Callable[[], bool]) -> None:
         """Wait until what is shown is so."""
+        ends_s = SYSTEM.monotonic() + WAIT_MS / 1e3  # it only stops a hang
         while not so():
+            assert SYSTEM.monotonic() < ends_s, f"still: {self.title}; {self.advice}"
             self.page.wait_for_function("was => document.body.dataset.reading !== was || document.querySelector('h1')", arg="")
 
     def hide_turns(self, hide: bool) -> None:

@@ -37,7 +37,10 @@ class AtTheBench(unittest.TestCase):
         safe_start.switch_on(self.conn, HALVERN, meters)
         self.assertEqual((power_of(self.conn, HALVERN).state, meters.practice.share()), ("on", 1.0))
         self.assertGreater(meters.practice.passed_s(), 100.0, "it was left to warm")
+        safe_start.let_pass(meters, 600.0)
         safe_start.switch_off(self.conn, HALVERN, meters)
+        log = safe_start.view(self.conn, HALVERN).log
+        self.assertEqual(power_of(self.conn, HALVERN).since, log[0].at[:5], "as the log says it")
         self.assertEqual(page(book, None, None)["power"]["state"], "off")
         self.assertEqual(snapshot(book, None, None)["advice"]["sentence"], "The set is off.")
 
