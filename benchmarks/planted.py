@@ -48,7 +48,7 @@ DEFECTS = (
     Planted("bench/ears.py", "is not None and self._clock() - self._last_s <= FRESH_S", "is not None", "tests/bench"),
     Planted("store/db.py", "PRAGMA foreign_keys = ON", "PRAGMA foreign_keys = OFF", "tests/store"),
     Planted("store/revisions.py", "coalesce(max(id), 0) FROM band_check WHERE", "coalesce(min(id), 0) FROM band_check WHERE", "tests/web"),
-    Planted("files/pdf/document.py", "return NOT_MEASURED", 'return ""', "tests/work/record"),
+    Planted("files/pdf/document.py", "return NOT_MEASURED", 'return ""', "tests/files"),
     Planted("work/backup.py", "if backup_file.PHOTOGRAPH.fullmatch(name):", "if not name:", "tests/work"),
     Planted("work/whole_file.py", "return data if isinstance(data, dict) else {}", "return data", "tests/whole"),
     Planted("work/soundness/power.py", "if last.kind in POWERED:", "if rows[0].kind in POWERED:", "tests/work/soundness"),

@@ -4,13 +4,16 @@ import json
 import re
 from typing import Any
 
+from calm_needle.clock import now_utc
 from calm_needle.core.dossier.tables import TABLES
 from calm_needle.store import own_dossiers, repairs, shelf
+from calm_needle.store.db import transaction
 from calm_needle.work.jobs import set_dossier
 from calm_needle.work.jobs import shelf as shelf_work
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 from tests.support import dossiers
 from tests.support.client import TYPED_JOB, PageTest
+from tests.support.inside_bench import InsideBench
 
 SEIZED_JOB = 10
 
@@ -52,6 +55,34 @@ class PartsAsTheyAreMet(PageTest):
         form = {"name": "Petrel 4", "safety_class": "live chassis", "if_hz": "465k", "bands": "530k-1600k medium wave", "transformers": "2"}
         self.assertEqual(self.post("/models/sketch", **form, low_end="padder", trimmers="yes").status_code, 303)
         return self.post("/jobs", model="petrel-4", serial="7", complaint="dead", bench="typed").headers["Location"]
+
+    def test_a_dial_that_was_read_is_shown_though_its_typical_tank_does_not_reach_the_end_of_its_band(self) -> None:
+        form = {
+            "name": "Whimbrel 5",
+            "safety_class": "unknown",
+            "if_hz": "455k",
+            "transformers": "2",
+            "low_end": "padder",
+            "trimmers": "yes",
+        }
+        bands = "520k-1600k medium wave: 550k 600k 800k 1M 1.4M\n5.8M-18M short wave"
+        self.assertEqual(self.post("/models/sketch", **form, bands=bands).status_code, 303)
+        job = self.post("/jobs", model="whimbrel-5", serial="7", complaint="dead", bench="typed").headers["Location"]
+        job_id = int(job.rsplit("/", 1)[1])
+        with self.workshop.store() as conn, transaction(conn):
+            for phase in ("intake", "safe start", "health", "intermediate frequency"):
+                shelf.mark_phase(conn, job_id=job_id, phase=phase, state="done", remark="", at_utc=now_utc(conn))
+        begun = self.post(f"{job}/runs", phase="oscillator and dial").headers["Location"]
+        bench = InsideBench(self, int(begun.rsplit("/", 1)[1]))
+        bench.press("Enter")
+        while not bench.decides:
+            if bench.main_act == "It is all set":
+                bench.press("Enter")
+            number, mega = re.findall(r"([\d.]+).(k|M)Hz", bench.title)[-1]
+            at_hz = float(number) * (1e6 if mega == "M" else 1e3)
+            bench.type_reading(f"{1.01 * at_hz + 455e3:.0f}")
+            bench.press("Enter")
+        self.assertEqual(self.get(f"{job}/dial").status_code, 200)
 
     def test_a_part_is_added_as_one_says_it_then_measured_and_stands_in_the_set_s_file(self) -> None:
         job = self.sketched()

@@ -235,17 +235,19 @@ class Series:
         return math.sqrt(sum((m - mean) ** 2 for m in recent) / (len(recent) - 1))
 
     def turns_of(self, adjuster: str) -> float | None:
-        """The turns of an adjuster from the first reading to the last, where they are known."""
-        first = next((r.turns[adjuster] for r in self.watched if adjuster in r.turns), None)
-        return None if first is None else next(r.turns[adjuster] for r in reversed(self.watched) if adjuster in r.turns) - first
+        """The turns of an adjuster from the first reading to the last; None where they are not known of every reading: what was turned
+        while nobody counted is in none of them."""
+        turns = [r.turns.get(adjuster) for r in self.watched]
+        if not turns or any(t is None for t in turns):
+            return None
+        return (turns[-1] or 0.0) - (turns[0] or 0.0)
 
     def tried(self, adjuster: str) -> tuple[float, float] | None:
         """How far an adjuster was turned, end to end (turns), and between which readings' measures the needle swung; None where unknown."""
-        known = [(r.turns[adjuster], self.measure(r)) for r in self.watched if adjuster in r.turns]
-        if not known:
+        if not self.watched or any(adjuster not in r.turns for r in self.watched):
             return None
-        turns, measures = zip(*known, strict=True)
-        return max(turns) - min(turns), max(measures) - min(measures)
+        turns = [r.turns[adjuster] for r in self.watched]
+        return max(turns) - min(turns), max(self._measures) - min(self._measures)
 
     def response(self) -> list[tuple[float, float]]:
         """The swept response, rising in frequency: hertz and measure; the newest reading at a frequency counts."""

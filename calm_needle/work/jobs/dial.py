@@ -254,9 +254,10 @@ def _measured_ends(band: DialBand, readings: list[Reading]) -> tuple[float, floa
         return None
     try:
         found = fit(band.drawn, readings)
+        # Beyond the marks of a scale a tank that is only typical may need less than its trimmer has.
+        low, high = found.drawn.receives_hz(found.now, found.drawn.gang((band.band.f_low_hz, band.band.f_high_hz))).tolist()
     except CalmNeedleError:
         return None
-    low, high = found.drawn.receives_hz(found.now, found.drawn.gang((band.band.f_low_hz, band.band.f_high_hz))).tolist()
     return float(low), float(high)
 
 

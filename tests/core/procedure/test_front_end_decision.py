@@ -54,6 +54,13 @@ class FrontEnd(unittest.TestCase):
         self.assertEqual((found.advised, found.tone), ("leave", "danger"))
         self.assertIn("set it first", found.sentence)
 
+    def test_a_dial_that_was_left_within_its_tolerance_is_not_far_off_here(self) -> None:
+        drawn = sketch(
+            Sketched("Whimbrel", "valve", "unknown", 455e3, (SketchedBand("short wave", 5.8e6, 18e6),), 2, "two", "padder", True)
+        )
+        self.assertEqual(decided(read_model(drawn), 130e3).advised, "peak")  # 1.5 % of 15 MHz are 225 kHz
+        self.assertEqual(decided(read_model(drawn), 400e3).advised, "leave")
+
     def test_an_end_without_a_signal_adjuster_may_be_rocked_and_it_is_said_what_that_costs(self) -> None:
         rock = decided(HALVERN, 500.0).option("rock")
         assert rock is not None

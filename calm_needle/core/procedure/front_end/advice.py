@@ -37,7 +37,8 @@ def front_end_decision(model: Model, state: RunState, group: Group, asked: Mappi
     title = f"The front end on {band.band.name}"
     if not received:
         return Decision(title, "Nothing was read on this band.", "Its signal circuits are left as they are.", (leave,), LEAVE, "watch")
-    far = [f for f, r in received.items() if abs(r - f) > FAR * band.drawn.if_hz]
+    allowed = band.tolerance_percent / 100.0  # what the dial was left at, within it, is not far off here
+    far = [f for f, r in received.items() if abs(r - f) > max(FAR * band.drawn.if_hz, allowed * f)]
     number = 1 + sum(g.phase == PHASE and g.id.startswith(f"peak-{band.band.id}-".lower()) for g in state.plan.groups)
     groups = tuple(_peaks(model, raw, received, number) for raw in _raw_groups(model, band))
     steps = tuple(step["title"] for g in groups for step in g["steps"])

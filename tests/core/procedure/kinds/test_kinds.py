@@ -97,6 +97,16 @@ class EveryKind(unittest.TestCase):
                 self.assertEqual(needle.at, trail_of(stay.series, needle)[-1][1])
 
 
+class TurnsPartlyCounted(unittest.TestCase):
+    def test_what_was_turned_while_nobody_counted_is_in_no_sum(self) -> None:
+        stay = Stay("peak").turned((0.0, 0.1), (0.2, 0.12))
+        core = stay.step.adjusters[0]
+        self.assertAlmostEqual(stay.series.turns_of(core) or 0.0, 0.2)
+        self.assertEqual((stay.series.tried(core) or (0.0,))[0], 0.2)
+        stay.read(0.13, 0.15, kind="live", every_s=0.25)  # the turns were hidden
+        self.assertEqual((stay.series.turns_of(core), stay.series.tried(core)), (None, None))
+
+
 class SwungGenerator(unittest.TestCase):
     """The program swings the generator about a mark until it knows where the set listens."""
 
