@@ -1,5 +1,6 @@
 """Automatic sensitivity through the instruments against what the practice set itself knows: how near, how sure, and how long it takes."""
 
+import contextlib
 import math
 import statistics
 import sys
@@ -8,17 +9,19 @@ from concurrent.futures import ProcessPoolExecutor
 from importlib import resources
 from typing import NamedTuple
 
-from calm_needle.clock import REAL, Pace
+from calm_needle.clock import SYSTEM, Clock
 from calm_needle.core.dossier.read import read_model
 from calm_needle.core.verification.definitions import DEFINITIONS
 from calm_needle.files.dossiers import load_dossier
 from calm_needle.sim.receiver.practice import PracticeReceiver
 from calm_needle.sim.receiver.sensitivity_truth import level_for
-from calm_needle.sim.rig import Rig
+from calm_needle.sim.rig import Rig, instruments_at
 from calm_needle.work.instruments import verifying
 from calm_needle.work.instruments.equipment import Equipment
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.soundness.bands import at_the_aerial, middle_of
+from tests.support.inside import InsideStandIns
+from tests.support.virtual_clock import VirtualClock
 
 SEEDS = range(1, 101)
 DOSSIER, DEFINITION = "corvane-r-40", "s-plus-n"
@@ -37,13 +40,11 @@ def bands_of(seed: int, *, definition: str = DEFINITION, dossier: str = DOSSIER,
     """Measure every band of a practice set with that seed, and return how each came out."""
     content = resources.files("calm_needle.demo").joinpath(f"dossiers/{dossier}.json").read_bytes()
     model = read_model(load_dossier(content, name=f"{dossier}.json"))
-    receiver = PracticeReceiver(model, seed=seed, misalign="light")
-    rig = Rig(receiver, state_file=None, ports={})
-    rig.start()
-    equipment = Equipment(pace=REAL if real else Pace(skips=True))
-    out = []
-    try:
-        equipment.connect({kind: f"TCPIP::127.0.0.1::{port}::SOCKET" for kind, port in rig.ports.items()})
+    clock = SYSTEM if real else VirtualClock()
+    receiver = PracticeReceiver(model, seed=seed, misalign="light", clock=clock.monotonic)
+    with contextlib.ExitStack() as stack:
+        equipment = _through_sockets(receiver, stack) if real else _inside(receiver, clock)
+        stack.callback(equipment.close)
         meters = Meters(equipment)
         if receiver.supply:
             receiver.supply.power(1.0)
@@ -66,10 +67,25 @@ def bands_of(seed: int, *, definition: str = DEFINITION, dossier: str = DOSSIER,
             )
             off = 20.0 * math.log10(found.values["level_v"] / known)
             out.append(One(off, math.hypot(found.sigma or 0.0, GENERATOR_DB), seconds))
-    finally:
-        equipment.close()
-        rig.close()
     return out
+
+
+def _through_sockets(receiver: PracticeReceiver, stack: contextlib.ExitStack) -> Equipment:
+    rig = Rig(receiver, state_file=None, ports={})
+    rig.start()
+    stack.callback(rig.close)
+    equipment = Equipment()
+    equipment.connect({kind: f"TCPIP::127.0.0.1::{port}::SOCKET" for kind, port in rig.ports.items()})
+    return equipment
+
+
+def _inside(receiver: PracticeReceiver, clock: Clock) -> Equipment:
+    """The same instruments in this process: waiting for them takes no time."""
+    bench = InsideStandIns(clock=clock)
+    bench.receiver, bench.instruments = receiver, instruments_at(receiver, keep=lambda: None)
+    equipment = Equipment(clock=clock, links=bench.link)
+    equipment.connect(bench.resources())
+    return equipment
 
 
 def run() -> list[str]:
