@@ -40,6 +40,7 @@ def bands_of(seed: int, *, definition: str = DEFINITION, dossier: str = DOSSIER,
     """Measure every band of a practice set with that seed, and return how each came out."""
     content = resources.files("calm_needle.demo").joinpath(f"dossiers/{dossier}.json").read_bytes()
     model = read_model(load_dossier(content, name=f"{dossier}.json"))
+    out: list[One] = []
     clock = SYSTEM if real else VirtualClock()
     receiver = PracticeReceiver(model, seed=seed, misalign="light", clock=clock.monotonic)
     with contextlib.ExitStack() as stack:
