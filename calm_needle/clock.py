@@ -77,7 +77,7 @@ class Clock:
         return False
 
     def browser_s(self, seconds: float) -> float:
-        """Return how long it takes by a browser's own clock, which nobody else sets."""
+        """Return the seconds a browser must wait, by its own clock, for so many of this one."""
         return seconds
 
     def event(self) -> Event:

@@ -43,12 +43,12 @@ def at_rest(series: Series, *, low: float, high: float) -> AtRest:
 
 
 def wanders(shown: str, allowed: str) -> Advice:
-    """Return what is said of a value whose own unrest is more than what is allowed."""
+    """Return the advice for a value that moves by itself by more than its tolerance."""
     return Advice(
         "watch",
         "wander",
-        "It wanders too much to stay inside.",
-        f"Its middle is inside. With nothing turned it goes by ± {shown}; ± {allowed} is allowed. Find why, or take it as it is (T).",
+        "The reading wanders too much to stay inside.",
+        f"Its mean is inside, but it moves by ± {shown} with nothing turned; ± {allowed} is allowed. Find the cause, or take it (T).",
     )
 
 

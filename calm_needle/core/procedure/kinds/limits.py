@@ -52,7 +52,7 @@ class LimitsJudge:
                 "wandering",
                 wanders(self._shown(stays.wanders), self._shown((self.high - self.low) / 2.0)),
                 Move("rest"),
-                doubt="It wanders by more than is allowed. Take it as it is?",
+                doubt="It moves by more than its tolerance. Take it all the same?",
                 marks=marks,
                 figure=figure,
             )

@@ -21,8 +21,8 @@ from calm_needle.core.procedure.series import Seen
 from calm_needle.core.procedure.watch.stretches import fit_parabola
 
 SWING_DB = 3.0  # the fall that ends a swing; the tuning goes well over the signal
-GAP_SHARE = 0.45  # of the top of a swing, between two readings, from where on its crest may stand 0.6 dB higher than was read
-COARSE, LATELY = 3, 6  # of so many swings lately, read too seldom, after which that is said
+GAP_SHARE = 0.45  # largest gap between readings, as a share of the 3 dB width of a swing; the crest is then known to 0.6 dB
+COARSE, LATELY = 3, 6  # say so when 3 of the last 6 swings had too few readings
 BACK_DB = 0.3  # below the highest crest that counts as back on it
 ALIKE_DB = 0.1  # by which two swings at one place may differ
 FALL_DB = 0.4  # by which the crests must have been lower on both sides of the highest
@@ -106,7 +106,7 @@ class RockJudge:
                 "watch",
                 "wander",
                 "Swing the tuning more slowly.",
-                f"It is read every {coarse[-1].s:.1f} s, and the top of a swing lasts {coarse[-1].of_s:.1f} s: its height is not seen.",
+                f"Readings come every {coarse[-1].s:.1f} s, but the top of a swing lasts {coarse[-1].of_s:.1f} s: crests are missed.",
             )
             return Standing("too_fast", advice, Move("search"), doubt="The crests were read too seldom. Take it all the same?")
         nothing = (f"No highest crest was found with {self._phrase}.", f"{len(levels)} swings of the tuning were seen.")

@@ -81,7 +81,7 @@ class ZeroCrossJudge:
                 "wandering",
                 wanders(self._shown(stays.wanders), self._shown(self._tolerance)),
                 Move("rest"),
-                "It wanders by more than is allowed. Take it as it is?",
+                "It moves by more than its tolerance. Take it all the same?",
             )
         if abs(off) > self._tolerance:
             return stands(
