@@ -94,10 +94,10 @@ class NotFound(CalmNeedleError, LookupError):
 
 class FieldsRefused(CalmNeedleError, ValueError):
     """What was typed into a form, with a sentence for each field that cannot be taken. meant: for a field that is only asked about, what
-    was probably meant, as it would be typed."""
+    was probably meant, as it would be typed; asks: for one that is taken once it is said that the set was on, how one says so."""
 
-    def __init__(self, faults: Mapping[str, str], *, meant: Mapping[str, str] | None = None) -> None:
-        self.faults, self.meant = dict(faults), dict(meant or {})
+    def __init__(self, faults: Mapping[str, str], *, meant: Mapping[str, str] | None = None, asks: Mapping[str, str] | None = None) -> None:
+        self.faults, self.meant, self.asks = dict(faults), dict(meant or {}), dict(asks or {})
         super().__init__(" ".join(self.faults.values()))
 
 

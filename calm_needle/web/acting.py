@@ -33,6 +33,7 @@ def act(do: Callable[[sqlite3.Connection], Done], *, then: Callable[[Done], str]
             # What is only asked about: what was meant is offered, and what was typed is taken when it is sent once more.
             typed |= {f"meant-{name}": meant for name, meant in fault.meant.items()}
             typed |= {f"sure-{name}": typed.get(name, "") for name in fault.meant}
+            typed |= {f"ask-{name}": words for name, words in fault.asks.items()}
         except JobMovedOn as fault:
             faults, status = {of_all: str(fault)}, 409
         except InstrumentError as fault:

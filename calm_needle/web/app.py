@@ -124,6 +124,7 @@ def create_app(workshop: Workshop, *, port: int | None = None) -> Flask:
         waits=_waits,
         job_of_page=_job_of_page,
         job_bar=_job_bar,
+        page_address=asking.page_address,
         drafts_of=_drafts_of,
     )
     app.jinja_env.globals["last_word"] = LAST_WORD
@@ -209,7 +210,7 @@ def _job_of_page() -> int | None:
 def _job_bar(job_id: int) -> JobBar | None:
     try:
         with current_app.extensions["workshop"].store() as conn:
-            return job_bar(conn, job_id)
+            return job_bar(conn, job_id, stand_ins=asking.workshop().uses_stand_ins())
     except NotFound:  # the page of a job that is not there
         return None
 

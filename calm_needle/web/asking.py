@@ -77,6 +77,16 @@ def own_address(text: str) -> str:
     return text if len(text) < 500 and OWN_ADDRESS.fullmatch(text) else "/"
 
 
+def page_address() -> str:
+    """Return the address of the page that is answered with: of a form that was refused, the page on which it stands."""
+    adapter, path = current_app.url_map.bind(""), request.path
+    if request.method == "GET":
+        return request.full_path if request.query_string else path
+    while path and not adapter.test(path, "GET"):
+        path = path.rpartition("/")[0]
+    return path or "/"
+
+
 def json_object() -> dict[str, Any]:
     """Return the JSON object that was sent, with nothing in it but text, numbers and flat lists of them. Raises FieldsRefused."""
     if (request.content_length or 0) > LARGEST_JSON:

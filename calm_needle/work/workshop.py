@@ -10,6 +10,7 @@ import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import Literal
 
 from calm_needle.clock import SYSTEM, Clock, now_utc
 from calm_needle.core.description import Description, parse_description, write_description
@@ -25,6 +26,7 @@ from calm_needle.work.instruments.equipment import Equipment, find_out, try_out
 from calm_needle.work.instruments.live_bench import LiveBench
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.instruments.stand_ins import StandIns
+from calm_needle.work.jobs.shelf import job_of
 from calm_needle.work.soundness import repairs, safe_start
 from calm_needle.work.whole_file import read_text, write_whole
 
@@ -132,14 +134,24 @@ class Workshop:
         for run_id in in_hand:
             self.desk(run_id).set_was_changed(words)
 
-    def switch_on(self, run_id: int) -> None:
-        """Switch the set of a run on, where it is a practice set. Raises FieldsRefused in words, InstrumentError."""
-        desk = self.bring_to_bench(run_id)
-        with desk.book() as book:
-            job = book.job
+    def power(self, job_id: int, to: Literal["on", "off", "still on"]) -> None:
+        """Log that the set of a job is on or off, as somebody says it; a practice set is switched so, and the run in hand told.
+
+        Raises NotFound, FieldsRefused in words, InstrumentError.
+        """
         with self.store() as conn:
-            safe_start.switch_on(conn, job.id, self.meters_for(job))
-        desk.publish(changed=True)
+            job = job_of(conn, job_id)
+            match to:
+                case "on":
+                    safe_start.switch_on(conn, job_id, self.meters_for(job))
+                case "off":
+                    safe_start.switch_off(conn, job_id, self.meters_for(job))
+                case "still on":
+                    safe_start.say_still_on(conn, job_id)
+            run_ids = [run.id for run in runs.runs_of_job(conn, job_id)]
+        for run_id in run_ids:
+            if (desk := self._desks.get(run_id)) is not None:
+                desk.publish(changed=True)
 
     def meters_for(self, job: shelf.JobRow) -> Meters | None:
         """The meters with a job's set under their probes, or None when its readings are typed. A run of another set lets go."""

@@ -92,6 +92,38 @@ class BeforeAlignment(BrowserTest):
         change(page, DUNLIN, "R11", "V3 cathode 6.1 V, was 3.3 V", "better")
 
 
+class ThePowerLine(BrowserTest):
+    """What every page of a job says of the power, and lets one say."""
+
+    def test_a_live_set_is_refused_to_the_meter_and_said_to_be_off_by_the_keys_without_losing_what_was_typed(self) -> None:
+        page = self.page
+        StartPage(page, DUNLIN).climb("first")
+        line = page.get_by_role("form", name="Power")
+        expect(line).to_contain_text(re.compile(r"on since \d\d:\d\d UTC, behind a 40 W lamp"))
+        page.goto(f"/jobs/{DUNLIN}/bands")
+        page.get_by_role("button", name="Read medium wave").click()
+        expect(page.get_by_text("Climb to full power first")).to_be_visible()
+        page.goto(f"/jobs/{DUNLIN}/parts")
+        field = page.locator("#in-R11")
+        field.focus()
+        page.keyboard.type("101")
+        page.wait_for_function("() => document.documentElement.dataset.drafted")
+        page.keyboard.press("Enter")
+        expect(page.locator("#fault-R11")).to_contain_text("The set is on since")
+        self.assertEqual(violations(page), [], "a live set")
+        line.get_by_role("button", name="Switch it off").focus()
+        page.keyboard.press("Enter")
+        expect(line).to_contain_text("off since")
+        page.get_by_role("button", name="Take it back").click()
+        expect(field).to_have_value("101")
+        field.press("Enter")
+        expect(page.locator("#part-R11 [data-verdict]")).not_to_have_attribute("data-verdict", "blank")
+        self.assertEqual(violations(page), [], "a set that is off")
+
+    def expected_errors(self) -> tuple[str, ...]:
+        return ("status of 422",)
+
+
 class AGateWaived(BrowserTest):
     def test_with_a_reason_the_bench_is_open(self) -> None:
         page = self.page

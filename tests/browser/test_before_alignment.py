@@ -56,6 +56,11 @@ class WhatABenchDoes(BrowserTest):
         expect(page.get_by_label("Part", exact=True)).to_have_value("R11")
         page.get_by_label("Looked over").check()
         page.get_by_role("button", name="Write it down").click()
+        expect(page.get_by_text("Nobody has said whether the set is on")).to_be_visible()
+        page.get_by_role("button", name="It is off").click()
+        page.get_by_role("button", name="Take it back").click()
+        page.get_by_label("Looked over").check()
+        page.get_by_role("button", name="Write it down").click()
         expect(page.get_by_role("heading", name="Not yet tested: R11")).to_be_visible()
         page.goto(f"/jobs/{DUNLIN}")
         expect(page.get_by_text("half typed")).to_have_count(0)
@@ -63,6 +68,8 @@ class WhatABenchDoes(BrowserTest):
     def test_the_later_of_two_windows_is_told_and_overwrites_nothing(self) -> None:
         early, late = self.page, new_page(self.live.url, errors=self.errors)
         self.addCleanup(late.context.close)
+        early.goto(f"/jobs/{DUNLIN}/parts")
+        early.get_by_role("button", name="It is off").click()
         for page in (early, late):
             page.goto(f"/jobs/{DUNLIN}/parts")
         early.locator("#in-R1").fill("39k")
@@ -75,6 +82,8 @@ class WhatABenchDoes(BrowserTest):
         expect(late.locator("#in-R1")).to_have_value(re.compile("39.0"))
         for page in (early, late):
             page.goto(f"/jobs/{DUNLIN}/start")
+            for look in page.get_by_role("radiogroup").get_by_label("yes").all():
+                look.check()
         early.get_by_role("button", name="Take the first rung").click()
         expect(early.get_by_role("button", name=re.compile("Read the meters"))).to_be_visible()
         late.get_by_role("button", name="Take the first rung").click()

@@ -171,6 +171,7 @@ class NeverTheImage(Ways):
 class TheGang(Ways):
     def test_sections_are_compared_and_a_donor_is_foretold_before_it_is_soldered(self) -> None:
         self.page.goto(f"{PADDER_JOB}/dial")
+        self.page.get_by_role("button", name="It is off").click()
         gang = self.page.get_by_role("region", name="The gang, section by section")
         expect(gang).to_contain_text("not read yet")
         gang.get_by_text("Type what a capacitance meter shows").click()

@@ -164,6 +164,10 @@ class KeyboardAlone(BrowserTest):
         page.goto("/jobs/4")
         page.get_by_role("link", name="Start it safely").first.focus()
         page.keyboard.press("Enter")
+        expect(page.get_by_role("radiogroup").first).to_be_visible()
+        for look in page.get_by_role("radiogroup").all():
+            look.get_by_label("yes").focus()
+            page.keyboard.press("Space")
         page.get_by_role("button", name="Take the first rung").focus()
         page.keyboard.press("Enter")
         page.get_by_label("Current in").focus()
@@ -185,6 +189,9 @@ class KeyboardAlone(BrowserTest):
     def test_parts_are_swept_without_leaving_the_keys(self) -> None:
         page = self.page
         page.goto("/jobs/4/parts")
+        page.get_by_role("button", name="It is off").focus()
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("form", name="Power")).to_contain_text("off since")
         page.locator("#in-R1").focus()
         for value in ("24.1k", "47k", "231"):
             kept = page.evaluate("() => Number(document.documentElement.dataset.kept || 0)")

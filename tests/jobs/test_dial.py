@@ -120,6 +120,7 @@ class OneAdjusterForTwo(AtTheDial):
 
     def fit_a_trimmer_for_its_padder(self) -> InsideBench:
         """The set then has a dossier of its own; what that makes stale is done again, from its safe start on."""
+        self.power("off")
         self.page("dial").press("It is fitted", seized="L2", looked_over=True)
         page = self.page("dial")
         self.assertIn("no longer turns in this set", page.text)
@@ -132,6 +133,8 @@ class OneAdjusterForTwo(AtTheDial):
         page = self.page().press("Do again what is stale")
         bench = InsideBench(self, int(re.search(r"/bench/(\d+)", page.path)[1]))  # type: ignore[index]
         bench.wait_until(lambda: all(s.state == "ready" for s in self.workshop.live.states))
+        self.assertEqual(bench.advice, "The set is off.")
+        self.power("on")
         return bench
 
     def set_with_the_padder(self, bench: InsideBench) -> None:

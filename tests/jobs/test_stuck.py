@@ -22,6 +22,7 @@ class AnOpenCapacitorInsideACan(ToTheCertificate):
         self.assertIn("IFT2 primary, after its sister", guided.page.text)
         self.assertEqual(guided.page.text.count("From the bench"), 2)
         guided.keep()
+        self.power("off")
         guided.keep("ohm_here", "ohm_sister", "l_min_h", "l_max_h")
         guided.keep("dip_db", "dip_across_db", across_f="100p")
         self.assertIn("the one inside is open", guided.stages)
@@ -61,6 +62,7 @@ class AnOpenAerialCoilAmongDriftedResistors(ToTheCertificate):
     job_id = BOAT_HOUSE
 
     def test_it_is_spliced_by_what_the_meter_says(self) -> None:
+        self.power("off")
         page = self.sweep("R4", "L5")
         self.assertIn("L5", self.judged(page, "out"))
         self.change("R4", "V2 screen 84 V, was 41 V")

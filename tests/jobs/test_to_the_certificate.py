@@ -19,6 +19,7 @@ class TheCorvane(ToTheCertificate):
         self.assertTrue(4 <= sum((a - middle) * (b - middle) < 0 for a, b in pairwise(edge)) <= 7, edge)
         for phase in ("oscillator and dial", "front end"):
             self.lead_through(phase)
+        self.power("off")
         self.climb_to_full()
         text = self.to_the_certificate()
         for words in ("Intermediate frequency", "Errors of the dial", "Front end"):

@@ -9,6 +9,8 @@ from typing import Any
 from flask.testing import FlaskClient
 from werkzeug.test import TestResponse
 
+from calm_needle.store import shelf
+from calm_needle.work.soundness import safe_start
 from tests.support.app import app_over
 from tests.support.demo import copy_into
 from tests.support.workshops import workshop_in
@@ -34,6 +36,7 @@ class PageTest(unittest.TestCase):
     """Pages over the demo world, without a browser; the bench is that of typed readings."""
 
     demo = True
+    off = False  # whether it is said of every set that it is off
 
     def setUp(self) -> None:
         folder = tempfile.TemporaryDirectory()
@@ -44,6 +47,16 @@ class PageTest(unittest.TestCase):
         self.addCleanup(self.workshop.close)
         self.client: FlaskClient = app_over(self.workshop).test_client()
         self.token = ""
+        if self.off:
+            with self.workshop.store() as conn:
+                job_ids = [job.id for job in shelf.newest_jobs(conn, limit=100)]
+            for job_id in job_ids:
+                self.say_off(job_id)
+
+    def say_off(self, job_id: int) -> None:
+        """Say that a set is off, bled and proved, as one does before anything in it is touched."""
+        with self.workshop.store() as conn:
+            safe_start.switch_off(conn, job_id)
 
     def get(self, path: str, **options: Any) -> TestResponse:
         self.workshop.clock.wait(TAKES_S)

@@ -133,6 +133,8 @@ class Notes(PageTest):
 
 
 class Drafts(PageTest):
+    off = True
+
     def draft(self, **told: object) -> int:
         self.get(f"/jobs/{DUNLIN}")
         answer = self.client.post(f"/jobs/{DUNLIN}/drafts", json=told, headers={"X-CSRFToken": self.token})
@@ -158,6 +160,8 @@ class Drafts(PageTest):
 
 
 class Changes(PageTest):
+    off = True
+
     PATH = f"/jobs/{DUNLIN}/repairs"
 
     def test_nothing_is_soldered_while_the_set_is_on_and_everything_is_asked_for(self) -> None:
@@ -169,7 +173,7 @@ class Changes(PageTest):
                 "INSERT INTO start_entry (job_id, kind, detail, at_utc) VALUES (?, 'rung', '{\"rung\": 0}', '2026-11-25T10:00:00.000Z')",
                 (DUNLIN,),
             )
-        self.assertIn("says that the set is on", self.post(self.PATH, part="R11", what="mended", looked_over="yes").get_data(as_text=True))
+        self.assertIn("The set is on since", self.post(self.PATH, part="R11", what="mended", looked_over="yes").get_data(as_text=True))
 
     def test_a_change_opens_again_what_it_puts_in_doubt(self) -> None:
         self.post(f"/jobs/{STANNARD}/repairs", part="R12", what="mended", looked_over="yes")
@@ -188,7 +192,7 @@ class Changes(PageTest):
             self.assertIn(f'href="{self.PATH}?part={part}"', swept)
             self.assertIn(f'<option value="{choice}" selected>', self.get(f"{self.PATH}?part={part}").get_data(as_text=True))
         bands = f"/jobs/{DUNLIN}/bands"
-        form = {"generator-MW": "alive", "level-MW": "60µ", "coil-MW": "4.7", "coupling": "dummy aerial"}
+        form = {"generator-MW": "alive", "level-MW": "60µ", "coil-MW": "4.7", "coupling": "dummy aerial", "was_on": "yes"}
         self.post(bands, **form)
         self.post(self.PATH, part="R11", what="replaced", looked_over="yes")
         self.assertIn("R11 was replaced since: hear every band again", self.get(bands).get_data(as_text=True))

@@ -14,11 +14,14 @@ from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 from tests.support import dossiers
 from tests.support.client import TYPED_JOB, PageTest
 from tests.support.inside_bench import InsideBench
+from tests.support.looked import LOOKED
 
 SEIZED_JOB = 10
 
 
 class PadderMadeAdjustable(PageTest):
+    off = True
+
     ADDRESS = f"/jobs/{SEIZED_JOB}/dial/bands/MW/padder"
 
     def own(self) -> int | None:
@@ -54,7 +57,9 @@ class PartsAsTheyAreMet(PageTest):
     def sketched(self) -> str:
         form = {"name": "Petrel 4", "safety_class": "live chassis", "if_hz": "465k", "bands": "530k-1600k medium wave", "transformers": "2"}
         self.assertEqual(self.post("/models/sketch", **form, low_end="padder", trimmers="yes").status_code, 303)
-        return self.post("/jobs", model="petrel-4", serial="7", complaint="dead", bench="typed").headers["Location"]
+        job = self.post("/jobs", model="petrel-4", serial="7", complaint="dead", bench="typed").headers["Location"]
+        self.say_off(int(job.rsplit("/", 1)[1]))
+        return job
 
     def test_a_dial_that_was_read_is_shown_though_its_typical_tank_does_not_reach_the_end_of_its_band(self) -> None:
         form = {
@@ -164,7 +169,7 @@ class WhatShouldStandThere(PageTest):
             self.assertEqual(answer.status_code, 422, wrong)
             self.assertIn(words, answer.get_data(as_text=True))
         self.assertEqual(self.post(f"{job}/start/expected", point="rail", expected="240", source="own papers").status_code, 303)
-        self.post(f"{job}/start/climb")
+        self.post(f"{job}/start/climb", **LOOKED)
         seen = re.search(r'name="seen" value="(\d+)"', self.get(f"{job}/start").get_data(as_text=True))
         assert seen
         self.post(f"{job}/start/read", **{"current": "60m", "rail-rail": "12", "seen": seen[1]})
@@ -236,7 +241,7 @@ class MetAtTheBench(PageTest):
         point = {"stage": "audio", "name": "V4 anode tag", "volts": "210", "source": "own papers"}
         self.assertEqual(self.post(f"{self.JOB}/start/point", **point).status_code, 303)
         self.assertEqual(self.post(f"{self.JOB}/start/point", **point).status_code, 422)
-        self.post(f"{self.JOB}/start/climb")
+        self.post(f"{self.JOB}/start/climb", **LOOKED)
         self.assertIn("V4 anode tag", self.get(f"{self.JOB}/start").get_data(as_text=True))
         for mark, mm, words in (("640k", "", ""), ("640k", "", "there already"), ("64k", "", "outside the"), ("x", "", "Write it")):
             answer = self.post(f"{self.JOB}/dial/bands/MW/marks", mark=mark, mm=mm)

@@ -71,6 +71,8 @@ class Job(PageTest):
 
 
 class BeforeAlignment(PageTest):
+    off = True
+
     BOAT_HOUSE_JOB = "/jobs/4"
 
     def test_a_set_that_is_not_known_to_be_sound_is_not_aligned(self) -> None:
@@ -107,7 +109,7 @@ class BeforeAlignment(PageTest):
                 self.assertEqual(self.post(f"{job}/parts", part=part.id, value=f"{part.nominal:.4g}").status_code, 303)
         form = {f"generator-{b}": "alive" for b in ("LW", "MW", "SW")}
         form |= {"level-LW": "35µ", "level-MW": "30µ", "level-SW": "22µ", "coil-LW": "27", "coil-MW": "4", "coil-SW": "0.4"}
-        self.post(f"{job}/bands", coupling="dummy aerial", **form)
+        self.post(f"{job}/bands", coupling="dummy aerial", was_on="yes", **form)
         self.assertEqual(self.post(f"{job}/phases", phase="health", state="done").status_code, 303)
         self.assertIn("Begin at the bench", self.get(job).get_data(as_text=True))
 
@@ -135,12 +137,14 @@ class Intake(PageTest):
 
 
 class Bands(PageTest):
+    off = True
+
     PATH = "/jobs/4/bands"
 
     def test_an_open_aerial_coil_is_found_on_a_band_that_is_alive(self) -> None:
         form = {f"generator-{b}": "alive" for b in ("LW", "MW", "SW")}
         form |= {"level-LW": "35µ", "level-MW": "420µ", "level-SW": "22µ", "coil-LW": "27", "coil-MW": "OL", "coil-SW": "0.4"}
-        self.assertEqual(self.post(self.PATH, coupling="dummy aerial", **form).status_code, 303)
+        self.assertEqual(self.post(self.PATH, coupling="dummy aerial", was_on="yes", **form).status_code, 303)
         text = self.get(self.PATH).get_data(as_text=True)
         self.assertRegex(text, r"Its aerial coil is open\. It needs 1\d dB more than its neighbours")
         self.assertIn("To be found before aligning: medium wave (its aerial coil is open).", text)
@@ -149,7 +153,7 @@ class Bands(PageTest):
             before = len(conn.execute("SELECT id FROM band_check").fetchall())
         shown = {"level-LW": "35.0\u2009µV", "level-MW": "420\u2009µV", "level-SW": "22.0\u2009µV"}
         shown |= {"coil-LW": "27.0\u2009Ω", "coil-MW": "open", "coil-SW": "400\u2009mΩ"}
-        self.post(self.PATH, coupling="dummy aerial", **{**form, **shown})
+        self.post(self.PATH, coupling="dummy aerial", was_on="yes", **{**form, **shown})
         with self.workshop.store() as conn:
             self.assertEqual(len(conn.execute("SELECT id FROM band_check").fetchall()), before)
 

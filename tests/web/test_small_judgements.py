@@ -27,6 +27,7 @@ class Leads(PageTest):
         form = {"name": "Petrel 4", "safety_class": "unknown", "if_hz": "465k", "bands": "530k-1600k medium wave", "transformers": "2"}
         self.post("/models/sketch", **form)
         self.job = int(self.post("/jobs", model="petrel-4", serial="7", complaint="dead", bench="typed").headers["Location"].split("/")[2])
+        self.say_off(self.job)
 
     def parts(self) -> str:
         return self.get(f"/jobs/{self.job}/parts").get_data(as_text=True)
@@ -121,6 +122,8 @@ class Worries(PageTest):
 
 
 class Taps(PageTest):
+    off = True
+
     def test_a_ladder_is_drawn_in_the_order_of_its_tags(self) -> None:
         path = f"/jobs/{STANNARD}/notes"
         self.post(path, kind="taps", winding="L3", pairs="2-3 12; 1-2 4.1; 1-3 16")

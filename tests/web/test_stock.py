@@ -7,6 +7,8 @@ STANNARD = 6
 
 
 class DonorStock(PageTest):
+    off = True
+
     def page(self) -> str:
         return self.get("/stock").get_data(as_text=True)
 

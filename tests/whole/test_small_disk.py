@@ -30,6 +30,7 @@ class SmallDisk(unittest.TestCase):
         kept = 0
         said = ""
         try:
+            hand.send(f"/jobs/{JOB}/start/power", to="off", back="/")
             for kept in range(6000):
                 status, said = hand.send(f"/jobs/{JOB}/notes", kind="cleaned", item=f"switch {kept}", done="x" * 350, effect="none")
                 if status != 303:

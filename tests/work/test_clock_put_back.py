@@ -8,7 +8,7 @@ from unittest import mock
 from calm_needle.core.quantities import Quantity
 from calm_needle.work.jobs import intake
 from calm_needle.work.jobs.shelf import job_of, parts_of_job
-from calm_needle.work.soundness import bands, parts_sweep, repairs
+from calm_needle.work.soundness import bands, parts_sweep, repairs, safe_start
 from calm_needle.work.workshop import Workshop
 from tests.support import halvern
 from tests.support.demo import copy_into
@@ -51,6 +51,7 @@ class AClockPutBackBetweenRepairAndTest(unittest.TestCase):
         workshop = Workshop(Path(folder.name))
         self.addCleanup(workshop.close)
         self.conn = self.enterContext(workshop.store())
+        safe_start.switch_off(self.conn, UNSOUND_JOB)
         self.old = mock.Mock(return_value="2020-01-01T00:00:00.000Z")
 
     def check(self, value: str) -> None:
@@ -89,7 +90,7 @@ class AClockPutBackBetweenRepairAndTest(unittest.TestCase):
 
     def test_bands_heard_after_the_last_change_are_heard_again(self) -> None:
         self.replaced()
-        form = {"coupling": "dummy aerial"}
+        form = {"coupling": "dummy aerial", "was_on": "yes"}
         for line in bands.view(self.conn, UNSOUND_JOB).lines:
             form |= {f"{kind}-{line.band.id}": "alive" for kind in ("off-air", "generator")}
             form |= {f"level-{line.band.id}": f"{line.readings.book_v or 50e-6}", f"coil-{line.band.id}": "2"}

@@ -6,6 +6,7 @@ a stored run reads the same whatever a later version can do or would propose. It
 
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import Any
 
 from calm_needle.core.dossier.model import Group, Model, Step
@@ -51,7 +52,11 @@ class Plan:
         return next(g for g in self.groups if any(s.id == step_id for s in g.steps))
 
     def step(self, step_id: str) -> Step:
-        return next(s for s in self.steps if s.id == step_id)
+        return self._by_id[step_id]
+
+    @cached_property
+    def _by_id(self) -> Mapping[str, Step]:
+        return {step.id: step for step in self.steps}
 
     def index(self, group_id: str) -> int:
         """Where a group stands, from 0."""

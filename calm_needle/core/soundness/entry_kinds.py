@@ -60,7 +60,7 @@ class EntryKind:
     proof: what is asked before it is ended, empty where nothing is; settle: which outcome a figure comes to, where that follows from what
     was said (None where it does not). in_unit: fields that are in the unit that the field “unit” names; dates: fields that are days;
     judge_all: what all its entries say together; reopens: why what was aligned is to be aligned again; draws: its figures as a picture;
-    bands: fields that name a band of the set.
+    bands: fields that name a band of the set; cold: what is only read, or done, of a set that is off.
     """
 
     name: str
@@ -78,6 +78,7 @@ class EntryKind:
     reopens: Callable[[Mapping[str, str]], str] | None = None
     draws: Callable[[Mapping[str, str]], Picture | None] | None = None
     bands: tuple[str, ...] = ()
+    cold: bool = False
 
 
 KINDS: dict[str, EntryKind] = {
@@ -313,6 +314,7 @@ KINDS: dict[str, EntryKind] = {
             page="notes",
             judge=judge_effect,
             in_unit=("before", "after"),
+            cold=True,
         ),
         EntryKind(
             "warmth",
@@ -338,6 +340,7 @@ KINDS: dict[str, EntryKind] = {
             ),
             page="notes",
             judge=judge_gang_short,
+            cold=True,
         ),
         EntryKind(
             "revived",
@@ -402,6 +405,7 @@ KINDS: dict[str, EntryKind] = {
             (_field("part", "Control"), Ask("ohms", "Ohms on the way", "Ω", "five or more, parted by semicolons", many=True)),
             page="notes",
             judge=judge_sweep_of_control,
+            cold=True,
         ),
         EntryKind(
             "taps",
@@ -411,6 +415,7 @@ KINDS: dict[str, EntryKind] = {
             page="notes",
             judge=judge_taps,
             draws=taps_drawn,
+            cold=True,
         ),
         EntryKind(
             "leads",

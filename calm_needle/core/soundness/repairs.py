@@ -8,6 +8,7 @@ KINDS = ("replaced", "wound anew", "mended", "cleaned", "moved")
 NEW = ("replaced", "wound anew")
 UNDER_THE_IRON = (*NEW, "mended")
 OUTCOMES = ("better", "as before", "worse")
+HOW_TESTED = {"on": "with the set on", "cold": "cold, by a meter"}
 
 
 class Detail(NamedTuple):

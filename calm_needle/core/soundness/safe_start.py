@@ -55,7 +55,7 @@ class Logged(NamedTuple):
 
 class Start(NamedTuple):
     """Where a start stands: rung (index), whether it was stopped and why, readings at this rung, rails over the time at full power; since
-    when (s) it is at this rung."""
+    when (s) it is at this rung. stopped_by: the entry that stopped it; cut: whether its power is known to be cut since."""
 
     rung: int
     stopped: str | None
@@ -63,6 +63,8 @@ class Start(NamedTuple):
     rails_v: Mapping[str, tuple[tuple[float, float], ...]]
     finished: bool
     since_s: float = 0.0
+    stopped_by: int | None = None
+    cut: bool = False
 
     def is_warming(self, point: str, rung: Rung) -> bool:
         """Whether a rail's last reading came before what loads it was warm."""
@@ -80,6 +82,30 @@ BATTERY = (
 )
 
 
+class Look(NamedTuple):
+    """One thing that is looked at before first power: its name in a form, and what is right."""
+
+    id: str
+    right: str
+
+
+JOINTS = Look("joints", "No makeshift joints: nothing twisted, taped or hanging by one strand")
+CLIPPINGS = Look("clippings", "No clippings, tools or loose parts in the chassis")
+AT_MAINS = (
+    Look("lead", "Mains lead sound over its whole length, and held at the chassis"),
+    Look("plug", "Plug sound, and its fuse the right one"),
+    Look("fuse", "The set’s own fuse the right one: no foil, no wire"),
+    JOINTS,
+    CLIPPINGS,
+)
+AT_BATTERY = (Look("leads", "Battery leads sound, and their polarity checked"), JOINTS, CLIPPINGS)
+
+
+def looks_before(safety_class: str) -> tuple[Look, ...]:
+    """Return what is looked at before the first power of a safety class; one that is not known is looked at like a mains set."""
+    return AT_BATTERY if safety_class == "battery" else AT_MAINS
+
+
 def ladder(safety_class: str) -> tuple[Rung, ...]:
     """Return the rungs for a safety class; a class that is not known starts like a live mains set."""
     return BATTERY if safety_class == "battery" else MAINS
@@ -88,25 +114,31 @@ def ladder(safety_class: str) -> tuple[Rung, ...]:
 def stand(log: Iterable[Logged], *, rungs: Sequence[Rung]) -> Start:
     """Return where a start stands after these entries, in their order."""
     rung, stopped, finished, since_s = -1, None, False, 0.0
+    stopped_by, cut = None, False
     currents: list[float] = []
     rails: dict[str, list[tuple[float, float]]] = {}
     for entry in log:
         match entry.kind:
             case "rung":
                 rung, currents, rails, finished, since_s = int(entry.detail["rung"]), [], {}, False, entry.t_s
+                cut = False
             case "current":
                 currents.append(float(entry.detail["a"]))
                 if judge_current(currents, rung=rungs[rung]).state == "stop":
-                    stopped = f"The current was {format_si(currents[-1], unit='A', digits=3)}."
+                    stopped = _too_much(currents[-1], rung=rungs[rung])
+                    stopped_by, cut = entry.id, False
             case "rail":
                 rails.setdefault(str(entry.detail["point"]), []).append((entry.t_s, float(entry.detail["v"])))
             case "smoke":
                 stopped = str(entry.detail["words"]) or "Smoke, arcing or a hot smell."
+                stopped_by, cut = entry.id, True
+            case "cut":
+                cut = True
             case "cause" | "off":
-                rung, stopped, currents, rails = -1, None, [], {}
+                rung, stopped, currents, rails, stopped_by, cut = -1, None, [], {}, None, False
             case "finish":
                 finished = True
-    return Start(rung, stopped, tuple(currents), {k: tuple(v) for k, v in rails.items()}, finished, since_s)
+    return Start(rung, stopped, tuple(currents), {k: tuple(v) for k, v in rails.items()}, finished, since_s, stopped_by, cut)
 
 
 def borne_out(log: Iterable[Logged], *, rungs: Sequence[Rung], points: Sequence[Point]) -> dict[str, bool]:
@@ -237,6 +269,11 @@ def may_finish(start: Start, *, rungs: Sequence[Rung], points: Sequence[Point]) 
                 if judged.state == state:
                     return Verdict(judged.state, f"{point.name}: {judged.sentence}")
     return Verdict("good", "Rails right and settled, warm. The start is through.")
+
+
+def _too_much(now_a: float, *, rung: Rung) -> str:
+    now, limit = (format_si(a, unit="A", digits=3) for a in (now_a, rung.stop_a))
+    return f"{now} is at or over the limit of {limit}, {rung.title[0].lower()}{rung.title[1:]}."
 
 
 def _slope(readings: Sequence[tuple[float, float]]) -> float:

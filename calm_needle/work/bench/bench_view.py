@@ -151,7 +151,7 @@ def page(book: RunBook, bench: LiveBench | None, in_hand: str | None) -> dict[st
         "left_out": book.plan.left_out,
         "since_start": since_start(book),
         "trace": trace_view.about(step) if state.stage == "step" and bench and bench.equipment.has("oscilloscope") else None,
-        "power": _power(book, practice=bool(bench and bench.has_practice_set)),
+        "power": book.power(),
         "set_up": _set_up(book, can_set=can_set),
         "level_move": book.level_move(),
         "cautions": cautions_for(safety_class=book.model.safety_class, hazards=step.hazards if step else ()),
@@ -176,6 +176,10 @@ def page(book: RunBook, bench: LiveBench | None, in_hand: str | None) -> dict[st
     }
 
 
+# What is said of a set that gives nothing to compare: off, stopped, or on behind a limiter.
+SILENT = {"off": "The set is off.", "stopped": "The set is off: its start was stopped.", "on": "The set is not at full power."}
+
+
 def rested_words(since_utc: str, until_utc: str) -> str:
     """What is said to whoever comes back to a bench that has not read meanwhile; the time of day in UTC, as all of the log is."""
     return f"No page showed this run from {since_utc[11:16]} to {until_utc[11:16]} UTC: readings stopped. They have started again."
@@ -188,9 +192,8 @@ def _advice(book: RunBook, bench: LiveBench | None, standing: Standing | None) -
     trouble = next((s for s in _links(bench) if s.state != "ready"), None)
     if trouble and state.stage in ("step", "set_up"):
         return Advice("danger", "unplugged", f"{KINDS[trouble.kind].name}: {STATE_WORDS[trouble.state]}.", trouble.words)
-    if state.stage in ("step", "set_up") and (power := book.power()).state in ("off", "stopped"):
-        evidence = f"The log of its start says so since {power.since} UTC. Switch it on, and let it warm, before anything is read."
-        return Advice("danger", "unplugged", "The set is off.", evidence)
+    if state.stage in ("step", "set_up") and (silent := book.silent()):
+        return Advice("danger", "unplugged", SILENT[book.power().state], silent)
     if state.stage == "set_up":
         return Advice("calm", "set", "Set what the card says.", "Nothing is turned before dial, level and lead are confirmed.")
     if state.stage == "decision" and (decision := book.decision()) is not None:
@@ -228,18 +231,6 @@ def _noted(book: RunBook) -> Advice | None:
 
 def _links(bench: LiveBench | None) -> list[Any]:
     return bench.states if bench else []
-
-
-def _power(book: RunBook, *, practice: bool) -> dict[str, Any]:
-    """The line about power on the set-up card, and whether it can be switched on from there."""
-    power = book.power()
-    words = {
-        "on": f"on since {power.since} UTC",
-        "off": f"off since {power.since} UTC",
-        "stopped": f"stopped at {power.since} UTC: its cause first",
-        "": "not logged",
-    }[power.state]
-    return {"state": power.state, "words": words, "can_switch": practice and power.state in ("off", "")}
 
 
 def _set_up(book: RunBook, *, can_set: bool) -> list[dict[str, Any]]:

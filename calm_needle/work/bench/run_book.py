@@ -30,7 +30,7 @@ from calm_needle.work.bench.visit_readings import VisitReadings
 from calm_needle.work.house_style import style_of
 from calm_needle.work.jobs.carriers import known_carriers
 from calm_needle.work.jobs.places import placed_model
-from calm_needle.work.soundness.power import Power, power_of
+from calm_needle.work.soundness.power import Power, on_for_work, power_of, why_silent
 
 FORGETS = ("wax", "level", "changed")  # acts after which what was read before is no beginning to compare with
 BY_ITSELF = {"instruments": "counter"}  # how frequencies are read at a bench, where nobody says it
@@ -104,6 +104,10 @@ class RunBook:
         """Return whether the job's set is on, as the log of its start says."""
         return power_of(self._conn, self.job.id)
 
+    def silent(self) -> str:
+        """Why nothing that the set gives now can be compared: it is off, or behind a limiter; empty where it is on, or nobody has said."""
+        return why_silent(self._conn, self.job.id)
+
     def standing(self, *, can_sweep: bool = False, sweeping: float | None = None) -> Standing | None:
         """How the step in hand stands, or None where there is none. can_sweep, sweeping: what the bench can do, and is doing."""
         return self.seen.standing(self._moment(can_sweep=can_sweep, sweeping=sweeping))
@@ -154,6 +158,8 @@ class RunBook:
             detail = json.dumps({**self.plan.set_of(step.id), "step": step.id}, ensure_ascii=False)
             self._set_up_id = runs.add_set_up(self._conn, run_id=self.run.id, detail=detail, at_utc=at)
             self._add_act("set", {**self._here(), **({"level_v": level_v} if level_v else {})})
+            if self.step and self.step.set_up.watched:
+                on_for_work(self._conn, self.job.id, at_utc=self._clock())
 
     def add_reading(
         self,

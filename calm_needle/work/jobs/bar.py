@@ -10,7 +10,7 @@ from calm_needle.store import photographs, runs
 from calm_needle.store.shelf import JobRow
 from calm_needle.work.jobs import pick_up
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier, phases_of
-from calm_needle.work.soundness.power import power_of
+from calm_needle.work.soundness.power import Power, power_of
 
 
 class BarPhase(NamedTuple):
@@ -25,11 +25,11 @@ class BarPhase(NamedTuple):
 
 @dataclass(frozen=True)
 class JobBar:
-    """What the bar shows. power: on, off, or empty where nobody has said; since: hours and minutes, UTC."""
+    """What the bar shows. practice: whether its set is a practice set, which the program switches by itself."""
 
     job: JobRow
-    power: str
-    since: str
+    power: Power
+    practice: bool
     phases: tuple[BarPhase, ...]
     run_id: int | None
     open_ends: int
@@ -37,8 +37,8 @@ class JobBar:
     photographs: tuple[tuple[int, str], ...]  # what may be laid beside a page, the newest first: number and what it shows
 
 
-def job_bar(conn: sqlite3.Connection, job_id: int) -> JobBar:
-    """Return the bar of a job. Raises NotFound."""
+def job_bar(conn: sqlite3.Connection, job_id: int, *, stand_ins: bool = False) -> JobBar:
+    """Return the bar of a job. stand_ins: whether the instruments on the bench are simulated. Raises NotFound."""
     job = job_of(conn, job_id)
     lines = {line.name: line for line in phases_of(conn, job)}
     phases = tuple(
@@ -46,12 +46,11 @@ def job_bar(conn: sqlite3.Connection, job_id: int) -> JobBar:
         for p in PHASES
         if not p.if_needed
     )
-    power = power_of(conn, job_id)
     running = next((p.run_id for p in phases if p.run_id), None)
-    said = "off" if power.state == "stopped" else power.state
     open_ends, card = pick_up.open_ends(conn, job), set_card(model_of_dossier(conn, job.dossier_id))
     pictures = tuple((p.id, p.caption) for p in reversed(photographs.photographs_of_job(conn, job_id)))
-    return JobBar(job, said, power.since, phases, running, open_ends, card, pictures)
+    practice = stand_ins and job.bench == "instruments"
+    return JobBar(job, power_of(conn, job_id), practice, phases, running, open_ends, card, pictures)
 
 
 def job_of_run(conn: sqlite3.Connection, run_id: int) -> int | None:

@@ -16,6 +16,7 @@ from calm_needle.store.db import transaction
 from calm_needle.store.shelf import JobRow
 from calm_needle.work.bench.run_book import open_again as _stale
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
+from calm_needle.work.soundness.power import why_live
 
 LONGEST_WORDS = 400
 
@@ -92,6 +93,8 @@ def add(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
     if kind is None:
         raise NotFound("kind of entry", form.get("kind", "")[:20])
     detail, at_utc = check(kind, form), now_utc(conn)
+    if kind.cold and (live := why_live(conn, job_id)):
+        raise FieldsRefused({kind.fields[0].name: live})
     bands = _bands(conn, job) if kind.bands else []
     if unknown := [name for name in kind.bands if detail[name] not in bands]:
         raise FieldsRefused(dict.fromkeys(unknown, f"This set has no such band. Choose one: {', '.join(bands)}."))

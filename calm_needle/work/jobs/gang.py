@@ -16,6 +16,7 @@ from calm_needle.store import gang_readings as store
 from calm_needle.store.db import transaction
 from calm_needle.store.gang_readings import GangRow
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
+from calm_needle.work.soundness.power import why_live
 
 NOT_READ = ("-", "–", "−")
 ALIKE_SHARE = 0.01  # within which two sections are alike, as a meter and leads go
@@ -56,7 +57,8 @@ def keep(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
     band = bands.get(form.get("band", ""))
     if band is None:
         raise NotFound("band", form.get("band", "")[:30])
-    faults: list[str] = []
+    live = why_live(conn, job_id)
+    faults = [live] if live else []
     readings: list[tuple[float, float | None, float | None, float | None]] = []
     for number, line in enumerate((x for x in form.get("sections", "").splitlines() if x.strip()), start=1):
         try:

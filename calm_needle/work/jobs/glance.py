@@ -34,13 +34,8 @@ def glance(conn: sqlite3.Connection, job: JobRow, phases: Sequence[PhaseLine]) -
 
 def _power(conn: sqlite3.Connection, job: JobRow) -> GlanceLine:
     power = power_of(conn, job.id)
-    words = {
-        "on": f"on since {power.since}",
-        "off": f"off since {power.since}",
-        "stopped": f"stopped at {power.since}: say why before it is started again",
-        "": "nobody has said yet whether it is on",
-    }[power.state]
-    return GlanceLine("The set", (words,), "watch" if power.state == "stopped" else "plain", "start")
+    words = f"{power.words}{': is it still?' if power.asked else ''}"
+    return GlanceLine("The set", (words,), "watch" if power.asked or power.state == "stopped" else "plain", "start")
 
 
 def _running(conn: sqlite3.Connection, phases: Sequence[PhaseLine]) -> GlanceLine:

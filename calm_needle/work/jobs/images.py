@@ -17,7 +17,7 @@ from calm_needle.work.instruments import soundings
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 from calm_needle.work.soundness.bands import at_the_aerial, usual_coupling
-from calm_needle.work.soundness.power import power_of
+from calm_needle.work.soundness.power import why_silent
 
 USUAL_Q = 60.0
 POOR_DB = 12.0  # below what its circuits should do: they are not where they should be
@@ -48,8 +48,8 @@ def lines(conn: sqlite3.Connection, job_id: int, model: Model) -> list[ImageLine
 def measure(conn: sqlite3.Connection, job_id: int, meters: Meters) -> None:
     """Measure the image of every band, whole or not at all. Raises NotFound, FieldsRefused, InstrumentError."""
     model = model_of_dossier(conn, job_of(conn, job_id).dossier_id)
-    if power_of(conn, job_id).state in ("off", "stopped"):
-        raise FieldsRefused({"image": "The set is off, as the log of its start says: switch it on, and let it warm."})
+    if silent := why_silent(conn, job_id):
+        raise FieldsRefused({"image": silent})
     if meters.practice is None:
         raise FieldsRefused({"image": "Nobody but you can switch and tune this set: type the two levels, band by band."})
     point, wanted_v = at_the_aerial(model)

@@ -16,7 +16,7 @@ from calm_needle.store.db import transaction
 from calm_needle.work.instruments import soundings
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
-from calm_needle.work.soundness.power import power_of
+from calm_needle.work.soundness.power import why_silent
 
 PLACES = 11  # of the dial at which the oscillator is picked up
 LONGEST_LABEL = 60
@@ -51,8 +51,8 @@ def sweep(conn: sqlite3.Connection, job_id: int, form: dict[str, str], meters: M
     """Pick up the oscillator over every band, and keep it. Raises NotFound, FieldsRefused, InstrumentError."""
     job = job_of(conn, job_id)
     model = model_of_dossier(conn, job.dossier_id)
-    if power_of(conn, job_id).state in ("off", "stopped"):
-        raise FieldsRefused({"coverage": "The set is off, as the log of its start says: switch it on, and let it warm."})
+    if silent := why_silent(conn, job_id):
+        raise FieldsRefused({"coverage": silent})
     label = form.get("label", "").strip()
     if len(label) > LONGEST_LABEL:
         raise FieldsRefused({"coverage": f"In at most {LONGEST_LABEL} letters: how the set stands."})

@@ -21,7 +21,7 @@ from calm_needle.store import own_dossiers, part_checks, shelf
 from calm_needle.store.db import transaction
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 from calm_needle.work.soundness import parts_sweep, repairs
-from calm_needle.work.soundness.power import power_of
+from calm_needle.work.soundness.power import why_live
 
 # What a part is by the letters its name begins with, the longest that fits; what such parts are usually made to, where nothing is printed.
 KIND_OF = {"R": "resistor", "C": "capacitor", "L": "winding", "T": "winding", "IFT": "winding"}
@@ -178,8 +178,8 @@ def fit_padder_trimmer(conn: sqlite3.Connection, job_id: int, band_id: str, form
         faults["seized"] = "Choose one of this band’s adjusters, or none."
     if form.get("looked_over") != "yes":
         faults["looked_over"] = "Look it over first: no clippings, leads as short as the old one’s, nothing that can touch."
-    if power_of(conn, job_id).state == "on":
-        faults["looked_over"] = "The start’s log says that the set is on. Switch it off, bleed it and prove it, then put the iron to it."
+    if live := why_live(conn, job_id):
+        faults["looked_over"] = f"{live} {faults.get('looked_over', '')}".strip()
     if faults:
         raise FieldsRefused(faults)
     data = with_padder_adjustable(data_of(conn, job.dossier_id), band_id=band_id, seized=seized)
@@ -202,6 +202,8 @@ def add_part(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> str
     if not 2 <= len(said) <= 3:
         raise FieldsRefused({"part": "Write its name, the value printed on it, and what the meter shows if you know: R7 470k 735k."})
     name, printed, *measured = said
+    if measured and (live := why_live(conn, job_id)):
+        raise FieldsRefused({"part": live})
     kind = next((KIND_OF[n] for n in sorted(KIND_OF, key=len, reverse=True) if name.upper().startswith(n)), None)
     if kind is None:
         raise FieldsRefused({"part": f"“{name[:20]}” begins with none of R, C, L, T, IFT, VR: say what it is, as diagrams do."})

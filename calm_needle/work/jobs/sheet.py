@@ -194,7 +194,7 @@ def _set_and_job(conn: sqlite3.Connection, v: Values) -> Did:
 
 def _part_reading(conn: sqlite3.Connection, v: Values) -> Did:
     """What a part of a job's set measured."""
-    line = parts_sweep.enter(conn, _job(v), {"part": _part(conn, v), "value": v["value"], "sure-value": _sure(v["value"])})
+    line = parts_sweep.enter(conn, _job(v), {"part": _part(conn, v), "value": v["value"], "sure-value": _sure(v["value"])}, earlier=True)
     return f"{line.part.name}: {line.verdict.sentence}", {"readings": 1}
 
 
@@ -210,7 +210,9 @@ def _sensitivity(conn: sqlite3.Connection, v: Values) -> Did:
         "coupling": v["coupling"] or shown.coupling,
         "at_hz": v["at_hz"],
     }
-    measuring.write_down(conn, job_id, "sensitivity", {**form, "cover": v["cover"].casefold(), "sure-level_v": _sure(v["level_v"])})
+    measuring.write_down(
+        conn, job_id, "sensitivity", {**form, "cover": v["cover"].casefold(), "sure-level_v": _sure(v["level_v"]), "was_on": "yes"}
+    )
     return f"Sensitivity on {band} of job {job_id}", {"readings": 1}
 
 

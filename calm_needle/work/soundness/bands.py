@@ -24,12 +24,14 @@ from calm_needle.work.instruments import soundings
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 from calm_needle.work.slips import Slips
+from calm_needle.work.soundness.power import why_live, why_silent
 
 OPEN_WORDS = ("open", "ol", "o.l.", "inf", "∞")
 LONGEST_COUPLING = 80
 COIL_BY_HAND = "its coil is no part of the dossier: meter it by hand"
 SENSIBLE_LEVEL_V = (5e-8, 0.5)  # of a generator at an aerial
 NOT_REACHED = "not reached"
+HEARD = ("off air", "generator", "level")  # what a band gives only at full power
 AERIAL, USUAL_LOAD_OHM = "aerial", 3.0
 
 
@@ -174,6 +176,12 @@ def keep(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
                 slips.beside(name, value, drawn=drawn, unit=unit)
                 slips.within(name, value, sensible=SENSIBLE_LEVEL_V if kind == "level" else None, unit=unit)
                 found.append((band.id, kind, None, value))
+    live, silent = why_live(conn, job_id), why_silent(conn, job_id)
+    for band_id, kind, _, _ in found:
+        if kind in HEARD:
+            slips.was_on(f"{kind.replace(' ', '-')}-{band_id}", silent)
+        elif live:
+            faults.setdefault(f"{kind}-{band_id}", live)
     if any(kind == "level" for _, kind, _, _ in found) and not coupling:
         faults["coupling"] = "Say how the generator was coupled: levels are compared only where it was the same."
     slips.refuse()
@@ -208,6 +216,8 @@ def read_coils(conn: sqlite3.Connection, job_id: int, meters: Meters) -> None:
     coils = [(band.id, str(band.signal_tank["coil"])) for band in model.bands if band.signal_tank.get("coil") in parts]
     if not coils:
         raise FieldsRefused({"coupling": "The dossier does not say which part the aerial coils are; meter them by hand."})
+    if live := why_live(conn, job_id):
+        raise FieldsRefused({"coupling": live})
     found = [(band, meters.part(coil, kind="winding", in_circuit=True).value) for band, coil in coils]
     with transaction(conn):
         for band, ohm in found:
@@ -227,6 +237,8 @@ def hear(conn: sqlite3.Connection, job_id: int, band_id: str, meters: Meters) ->
     band = next((b for b in model.bands if b.id == band_id), None)
     if band is None:
         raise NotFound("band", band_id[:30])
+    if silent := why_silent(conn, job_id):
+        raise FieldsRefused({"coupling": silent})
     point, wanted_v = at_the_aerial(model)
     heard = soundings.hear(meters, band, dial_hz=middle_of(band), point=point, wanted_v=wanted_v)
     with transaction(conn):

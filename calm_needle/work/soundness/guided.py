@@ -14,7 +14,7 @@ from calm_needle.core.pictures import Picture
 from calm_needle.core.plausible import SENSIBLE
 from calm_needle.core.soundness.cautions import Caution, cautions_for
 from calm_needle.core.soundness.guided.offers import offers
-from calm_needle.core.soundness.guided.piece import Answers, Piece, Stage, read_answers, show
+from calm_needle.core.soundness.guided.piece import READ_COLD, Answers, Piece, Stage, read_answers, show
 from calm_needle.core.soundness.guided.pieces import PIECES, stand
 from calm_needle.core.soundness.guided.rewind import target
 from calm_needle.core.soundness.guided.sisters import ELSEWHERE, sisters_of
@@ -32,6 +32,7 @@ from calm_needle.work.jobs.shelf import job_of, model_of_dossier, parts_of_job
 from calm_needle.work.slips import Slips
 from calm_needle.work.soundness import evidence, repairs
 from calm_needle.work.soundness import known as known_of
+from calm_needle.work.soundness.power import why_live
 
 LONGEST_WORDS = 400
 
@@ -201,6 +202,8 @@ def answer(conn: sqlite3.Connection, job_id: int, work_id: int, form: dict[str, 
     if not view.may_answer:
         raise FieldsRefused({view.stage.asks[0].name: "Not yet: the stage before it holds it up."})
     values = read_answers(view.stage, form)
+    if (cold := [a.name for a in view.stage.asks if a.meter in READ_COLD and a.name in values]) and (live := why_live(conn, job_id)):
+        raise FieldsRefused({cold[0]: live})
     _ask_about_slips(conn, shown, view.stage, form, values)
     if view.stage.act and meters and meters.practice:
         before = {k: v for a in store.answers_of_work(conn, work_id) for k, v in _answers(json.loads(a.answers)).items()}
@@ -221,8 +224,8 @@ def end(conn: sqlite3.Connection, job_id: int, work_id: int, form: dict[str, str
         raise FieldsRefused({"words": "Not every stage has been answered and passed."})
     if outcome == "given up" and not words:
         raise FieldsRefused({"words": "Say why; it stands in the record."})
-    if shown.piece.repair and outcome == "through" and repairs.is_on(conn, job_id):
-        raise FieldsRefused({"words": "The start’s log says that the set is on. Switch it off before this is called done."})
+    if shown.piece.repair and outcome == "through" and (live := why_live(conn, job_id)):
+        raise FieldsRefused({"words": live})
     at_utc = now_utc(conn)
     with transaction(conn):
         store.end_work(conn, work_id=work_id, outcome=outcome, words=words, at_utc=at_utc)

@@ -11,7 +11,7 @@ from calm_needle.core.dossier.model import Adjuster
 from calm_needle.core.physics import coils, dip_scan
 from calm_needle.core.pictures import Picture
 from calm_needle.core.quantities import format_si, parse_si
-from calm_needle.core.soundness.guided.piece import Ask, Meter, Stage, show
+from calm_needle.core.soundness.guided.piece import READ_COLD, Ask, Meter, Stage, show
 from calm_needle.core.soundness.guided.sisters import ELSEWHERE
 from calm_needle.errors import FieldsRefused, InstrumentRefused, NotFound, NotUnderstood
 from calm_needle.store import guided as store
@@ -19,9 +19,8 @@ from calm_needle.work.instruments import soundings
 from calm_needle.work.instruments.core_places import core_at, travel_percent
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs.shelf import model_of_dossier
-from calm_needle.work.soundness import guided, repairs
-
-POWER_DOES_NOT_MATTER = ("travel", "wire", "mean diameter", "width", "depth")
+from calm_needle.work.soundness import guided
+from calm_needle.work.soundness.power import why_live
 
 
 @dataclass(frozen=True)
@@ -53,8 +52,8 @@ def measure(conn: sqlite3.Connection, job_id: int, work_id: int, form: dict[str,
     ask = next((a for a in stage.asks if a.name == form.get("read")), None) if stage else None
     if ask is None or ask.meter is None or stage is None:
         raise NotFound("thing a meter can read", form.get("read", "")[:30])
-    if ask.meter not in POWER_DOES_NOT_MATTER and repairs.is_on(conn, job_id):
-        raise FieldsRefused({ask.name: "The start’s log says that the set is on. Switch it off, bleed it and prove it, then lift a lead."})
+    if ask.meter in READ_COLD and (live := why_live(conn, job_id)):
+        raise FieldsRefused({ask.name: live})
     part = row.sister if ask.of == "sister" else row.subject
     if part == ELSEWHERE:
         raise FieldsRefused({ask.name: "The sister is not in this set: read it where it is, and type what it has."})

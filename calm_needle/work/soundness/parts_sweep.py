@@ -35,6 +35,7 @@ from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs import revisions
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier, parts_of_job
 from calm_needle.work.slips import Slips
+from calm_needle.work.soundness.power import why_live
 
 SLIPS = ("resistor", "capacitor", "winding", "control")  # kinds of which a value is drawn, and not a limit
 OPEN_WORDS = ("open", "ol", "o.l.", "inf", "∞")
@@ -101,9 +102,12 @@ def view(conn: sqlite3.Connection, job_id: int) -> SweepView:
     )
 
 
-def enter(conn: sqlite3.Connection, job_id: int, form: dict[str, str], meters: Callable[[], Meters] | None = None) -> PartLine:
+def enter(
+    conn: sqlite3.Connection, job_id: int, form: dict[str, str], meters: Callable[[], Meters] | None = None, *, earlier: bool = False
+) -> PartLine:
     """Keep one value (part, value; in_circuit; sure-value: the one that was asked about) and return its line.
 
+    earlier: it was read some other time, as a sheet has it, and whether the set is on now says nothing of it.
     With meters, an empty value asks them, one end of the part lifted; “c” asks them in circuit.
     Raises NotFound, FieldsRefused, JobMovedOn, InstrumentError.
     """
@@ -113,6 +117,8 @@ def enter(conn: sqlite3.Connection, job_id: int, form: dict[str, str], meters: C
     if part is None:
         raise NotFound("part", form.get("part", "")[:20])
     revisions.check_number(part.id, revisions_store.last_part_checks(conn, job_id).get(part.id, 0), form)
+    if not earlier and (live := why_live(conn, job_id)):
+        raise FieldsRefused({"value": live})
     text, in_circuit = form.get("value", "").strip(), form.get("in_circuit") == "yes"
     marked: float | None = None
     leads = 0.0

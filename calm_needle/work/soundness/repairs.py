@@ -12,6 +12,7 @@ from calm_needle.core.soundness.cautions import Caution, cautions_for
 from calm_needle.core.soundness.parts_sweep import UNITS, Measured, Part, judge_part
 from calm_needle.core.soundness.repairs import (
     DETAILS,
+    HOW_TESTED,
     KINDS,
     OLD_PART,
     OUTCOMES,
@@ -35,7 +36,7 @@ from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 from calm_needle.work.slips import Slips
 from calm_needle.work.soundness import parts_sweep
-from calm_needle.work.soundness.power import power_of
+from calm_needle.work.soundness.power import power_of, why_live, why_silent
 
 LONGEST_WORDS = 400
 WHOLE_CAN, OUT_IN = "can:", "out:"
@@ -53,6 +54,7 @@ class RepairsView:
     choices: list[tuple[str, str, str]]  # value, words, verdict
     values: dict[int, str]
     is_on: bool
+    usual_test: str
     cautions: list[Caution]
     several: bool  # whether several may be changed in one act
     faults: list[Fault]
@@ -60,6 +62,7 @@ class RepairsView:
     details: Mapping[str, tuple[Detail, ...]] = field(default_factory=lambda: DETAILS)
     old_parts: tuple[str, ...] = OLD_PART
     outcomes: tuple[str, ...] = OUTCOMES
+    how_tested: Mapping[str, str] = field(default_factory=lambda: HOW_TESTED)
 
 
 def view(conn: sqlite3.Connection, job_id: int) -> RepairsView:
@@ -82,8 +85,10 @@ def view(conn: sqlite3.Connection, job_id: int) -> RepairsView:
     cautions = cautions_for(safety_class=sweep.model.safety_class, hazards=("soldering", "mains-rated", "rectifier", "hot"))
     left = overruled(made, cans=cans_of(list(parts.values())))
     several = any(value.startswith((WHOLE_CAN, OUT_IN)) for value, _, _ in choices)
-    found, on = _faults(conn, job_id, sweep, made), is_on(conn, job_id)
-    return RepairsView(job, made, untested(made), shared_credit(made) + left, choices, values, on, cautions, several, found)
+    found, on = _faults(conn, job_id, sweep, made), power_of(conn, job_id).state == "on"
+    return RepairsView(
+        job, made, untested(made), shared_credit(made) + left, choices, values, on, usual_test(conn, job_id), cautions, several, found
+    )
 
 
 def _faults(conn: sqlite3.Connection, job_id: int, sweep: parts_sweep.SweepView, made: Sequence[Repair]) -> list[Fault]:
@@ -107,11 +112,6 @@ def of_job(conn: sqlite3.Connection, job_id: int) -> list[Repair]:
     """Return the changes of a job with their quick tests; one after several changes stands with the last of them."""
     tests = {t.repair_id: QuickTest(t.outcome, t.words, t.at_utc) for t in store.quick_tests_of_job(conn, job_id)}
     return [Repair(r.id, r.part, r.what, r.value, r.words, r.at_utc, tests.get(r.id)) for r in store.repairs_of_job(conn, job_id)]
-
-
-def is_on(conn: sqlite3.Connection, job_id: int) -> bool:
-    """Whether the start's log says that the set is on."""
-    return power_of(conn, job_id).state == "on"
 
 
 def record(conn: sqlite3.Connection, job_id: int, form: dict[str, str], meters: Meters | None = None) -> None:
@@ -146,8 +146,8 @@ def record(conn: sqlite3.Connection, job_id: int, form: dict[str, str], meters: 
     faults |= {d.name: f"{d.label}: it cannot be found out afterwards." for d in missing}
     if form.get("looked_over") != "yes":
         faults["looked_over"] = "Look it over first: no clippings, no globs of solder, leads clear of each other."
-    if is_on(conn, job_id):
-        faults["part"] = "The start’s log says that the set is on. Switch it off, bleed it and prove it, then put the iron to it."
+    if live := why_live(conn, job_id):
+        faults["part"] = live
     slips.refuse()
     if meters and meters.practice and what in UNDER_THE_IRON:
         for part in parts:
@@ -204,11 +204,17 @@ def keep(
 
 
 def quick_test(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
-    """Keep the quick test after what was changed last (outcome, words). Raises NotFound, FieldsRefused."""
+    """Keep the quick test after what was changed last (outcome, words; tested: on or cold, as the log of its power has it where nothing is
+    said). Raises NotFound, FieldsRefused.
+    """
     job_of(conn, job_id)
     waiting = untested(of_job(conn, job_id))
     words = form.get("words", "").strip()[:LONGEST_WORDS]
-    faults = {}
+    faults, tested = {}, form.get("tested") or usual_test(conn, job_id)
+    if tested not in HOW_TESTED:
+        faults["tested"] = f"Say how: {' or '.join(HOW_TESTED.values())}."
+    elif against := why_live(conn, job_id) if tested == "cold" else why_silent(conn, job_id):
+        faults["tested"] = against
     if form.get("outcome") not in OUTCOMES:
         faults["outcome"] = f"Choose what came of it: {', '.join(OUTCOMES)}."
     if not words:
@@ -217,7 +223,14 @@ def quick_test(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> N
         faults["outcome"] = "Nothing is waiting for its test."
     if faults:
         raise FieldsRefused(faults)
+    words = f"cold: {words}" if tested == "cold" else words
     store.add_quick_test(conn, repair_id=waiting[-1].id, outcome=form["outcome"], words=words, at_utc=now_utc(conn))
+
+
+def usual_test(conn: sqlite3.Connection, job_id: int) -> str:
+    """Return how a change can be tested as the power stands: on or cold; empty where that is not known."""
+    power = power_of(conn, job_id)
+    return "cold" if power.state and not power.live else "on" if power.state == "on" and not power.behind else ""
 
 
 def _out_by_region(sweep: parts_sweep.SweepView) -> dict[str, list[Part]]:

@@ -6,18 +6,18 @@ was let go by is kept with each reading, so that warming is judged by the set's 
 
 import json
 import sqlite3
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
-from calm_needle.clock import now_utc, seconds
+from calm_needle.clock import now_utc
 from calm_needle.core.dossier.amend import SISTERS
 from calm_needle.core.dossier.model import OF_A_SISTER, Model
 from calm_needle.core.pictures import Curves, Line, Picture
 from calm_needle.core.quantities import parse_si
 from calm_needle.core.soundness.cautions import LAST_WORD, Caution, cautions_for
 from calm_needle.core.soundness.safe_start import (
-    Logged,
+    Look,
     Point,
     Rung,
     Start,
@@ -26,19 +26,20 @@ from calm_needle.core.soundness.safe_start import (
     judge_rail,
     judge_warm,
     ladder,
+    looks_before,
     may_climb,
     may_finish,
     stand,
 )
 from calm_needle.core.verdict import Verdict
 from calm_needle.errors import FieldsRefused, NotUnderstood
-from calm_needle.store import shelf, starts
+from calm_needle.store import repairs, shelf, starts
 from calm_needle.store.db import remembered, transaction
 from calm_needle.store.shelf import JobRow
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 from calm_needle.work.slips import Slips
-from calm_needle.work.soundness.power import times_of_day
+from calm_needle.work.soundness.power import logged, power_of, times_of_day
 
 TYPICAL_TOLERANCE_PERCENT = 10.0  # of rails whose papers give none
 LONGEST_WORDS = 400
@@ -87,6 +88,9 @@ class StartView:
     finish: Verdict
     picture: Picture | None
     log: list[LogLine]
+    looks: tuple[Look, ...]
+    looked: str  # when all of them were found right, and nothing was changed since; empty where they are asked
+    not_right: list[str]  # of the last look, what was not
 
 
 @remembered
@@ -96,9 +100,9 @@ def view(conn: sqlite3.Connection, job_id: int) -> StartView:
     model = model_of_dossier(conn, job.dossier_id)
     rungs, points, others = ladder(model.safety_class), rails_of(model), electrodes_of(model)
     rows = starts.entries(conn, job_id)
-    start = stand(_logged(rows), rungs=rungs)
+    start, looks = stand(logged(rows), rungs=rungs), looks_before(model.safety_class)
     rung = rungs[start.rung] if start.rung >= 0 else None
-    seen = borne_out(_logged(rows), rungs=rungs, points=(*points, *others))
+    seen = borne_out(logged(rows), rungs=rungs, points=(*points, *others))
     return StartView(
         job,
         model,
@@ -112,22 +116,54 @@ def view(conn: sqlite3.Connection, job_id: int) -> StartView:
         may_climb(start, rungs=rungs, points=points),
         may_finish(start, rungs=rungs, points=points),
         _picture(start, points),
-        [
-            LogLine(r.id, at, _words(r, rungs, (*points, *others)), r.kind in STRIKEABLE and r.struck is None, r.struck)
-            for r, at in reversed(list(zip(rows, times_of_day(rows), strict=True)))
-        ][:LOG_SHOWN],
+        _log(rows, rungs, (*points, *others), looks),
+        looks,
+        *_looked(conn, job_id, rows, looks),
     )
 
 
-def climb(conn: sqlite3.Connection, job_id: int, meters: Meters | None = None, *, clock: Callable[[], str] | None = None) -> None:
-    """Take the next rung; a practice set is switched to it. Raises FieldsRefused with what stands in the way, InstrumentError."""
+def climb(
+    conn: sqlite3.Connection,
+    job_id: int,
+    meters: Meters | None = None,
+    *,
+    form: Mapping[str, str] | None = None,
+    clock: Callable[[], str] | None = None,
+) -> None:
+    """Take the next rung; a practice set is switched to it. form: before the first, the answers (look-ID: yes or no).
+
+    Raises FieldsRefused with what stands in the way, InstrumentError. A look that found something is kept, and power stays off.
+    """
     shown = view(conn, job_id)
     if shown.climb.state != "good" or shown.start.rung >= len(shown.rungs) - 1:
         raise FieldsRefused({"rung": shown.climb.sentence if shown.climb.state != "good" else "This is the last rung."})
     rung = shown.start.rung + 1
+    if rung == 0 and not shown.looked:
+        _look(conn, job_id, shown.looks, form or {})
     _power(meters, shown.rungs[rung].share)
     passed = meters.practice.passed_s() if meters and meters.practice else 0.0
     _keep(conn, job_id, [("rung", {"rung": rung, "passed_s": passed})], clock=clock)
+
+
+def _look(conn: sqlite3.Connection, job_id: int, looks: tuple[Look, ...], form: Mapping[str, str]) -> None:
+    """Keep what was seen before first power. Raises FieldsRefused where something was not looked at, or is not right."""
+    said = {look.id: form.get(f"look-{look.id}", "") for look in looks}
+    if left := [look for look in looks if said[look.id] not in ("yes", "no")]:
+        raise FieldsRefused({f"look-{look.id}": "Look, and say yes or no." for look in left})
+    _add(conn, job_id, "look", {"said": said})
+    if wrong := [look for look in looks if said[look.id] == "no"]:
+        raise FieldsRefused({f"look-{look.id}": "Power stays off. Put it right, look again, and say so here." for look in wrong})
+
+
+def _looked(conn: sqlite3.Connection, job_id: int, rows: Sequence[starts.StartRow], looks: tuple[Look, ...]) -> tuple[str, list[str]]:
+    """When everything was last found right, empty where it is asked; and what of the last look was not."""
+    last = next((r for r in reversed(rows) if r.kind == "look"), None)
+    if last is None:
+        return "", []
+    said = json.loads(last.detail)["said"]
+    wrong = [look.right for look in looks if said.get(look.id) != "yes"]
+    changed = any(r.at_utc >= last.at_utc for r in repairs.repairs_of_job(conn, job_id))
+    return "" if wrong or changed else f"{last.at_utc[:10]} {last.at_utc[11:16]}", wrong
 
 
 def read(conn: sqlite3.Connection, job_id: int, form: dict[str, str], *, clock: Callable[[], str] | None = None) -> None:
@@ -163,6 +199,8 @@ def measure(conn: sqlite3.Connection, job_id: int, meters: Meters, *, electrodes
     _keep(conn, job_id, found)
     if view(conn, job_id).start.stopped:
         _power(meters, 0.0)
+        if meters.practice:  # a real one is cut by a person, who says so
+            _add(conn, job_id, "cut", {})
 
 
 def let_pass(meters: Meters, seconds_: float) -> None:
@@ -173,27 +211,42 @@ def let_pass(meters: Meters, seconds_: float) -> None:
 
 
 def switch_off(conn: sqlite3.Connection, job_id: int, meters: Meters | None = None) -> None:
-    """Switch the set off without a fault; the next start begins with the first rung. Raises FieldsRefused."""
-    start = view(conn, job_id).start
-    if start.stopped or start.rung < 0:
+    """Log that the set is off, and switch a practice set off; a start that was stopped stays so until its cause is written down.
+
+    The next start begins with the first rung. Raises FieldsRefused, InstrumentError.
+    """
+    power = power_of(conn, job_id)
+    if not power.live:
         raise FieldsRefused({"rung": "It is off already."})
     _power(meters, 0.0)
-    _add(conn, job_id, "off", {})
+    _add(conn, job_id, "cut" if power.state == "stopped" else "off", {})
 
 
 def switch_on(conn: sqlite3.Connection, job_id: int, meters: Meters | None) -> None:
-    """Switch a practice set straight on, let it warm, and log it. Raises FieldsRefused in words, InstrumentError; nothing is logged then.
+    """Log that the set is on, straight on; a practice set is switched on and left to warm. Raises FieldsRefused in words, InstrumentError.
 
-    A real set is switched on by a person, behind a limiter: the ladder leads through that.
+    What a person says of a real set is kept as it is said: a live set is never called off.
     """
-    shown = view(conn, job_id)
-    if meters is None or meters.practice is None:
-        raise FieldsRefused({"power": "A real set is switched on by you: its safe start says how, and logs it."})
-    if shown.start.stopped:
+    shown, power = view(conn, job_id), power_of(conn, job_id)
+    practice = meters.practice if meters else None
+    if shown.start.stopped and practice:
         raise FieldsRefused({"power": "Its start was stopped. Write the cause on the safe start’s page first; smoke always has one."})
-    meters.practice.power(1.0)
-    meters.practice.let_pass(WARMING_S)
-    _add(conn, job_id, "rung", {"rung": len(shown.rungs) - 1})
+    if shown.not_right and practice:
+        wrong = "; ".join(shown.not_right)
+        raise FieldsRefused({"power": f"Before first power this was not right: {wrong}. Put it right, and look again."})
+    if power.state == "on" and not power.behind:
+        raise FieldsRefused({"power": "It is on already."})
+    if practice:
+        practice.power(1.0)
+        practice.let_pass(WARMING_S)
+    _add(conn, job_id, "rung", {"rung": len(shown.rungs) - 1, "said": True})
+
+
+def say_still_on(conn: sqlite3.Connection, job_id: int) -> None:
+    """Log that a set that was on on an earlier day still is. Raises FieldsRefused."""
+    if not power_of(conn, job_id).asked:
+        raise FieldsRefused({"power": "It was not asked about."})
+    _add(conn, job_id, "still", {})
 
 
 def smoke(conn: sqlite3.Connection, job_id: int, words: str, meters: Meters | None = None) -> None:
@@ -311,12 +364,6 @@ def _add(conn: sqlite3.Connection, job_id: int, kind: str, detail: dict[str, obj
     starts.add_entry(conn, job_id=job_id, kind=kind, detail=json.dumps(detail), at_utc=now_utc(conn))
 
 
-def _logged(rows: list[starts.StartRow]) -> list[Logged]:
-    rows = [r for r in rows if r.struck is None]
-    details = [json.loads(r.detail) for r in rows]
-    return [Logged(r.id, r.kind, seconds(r.at_utc) + d.get("passed_s", 0.0), d) for r, d in zip(rows, details, strict=True)]
-
-
 def _picture(start: Start, points: tuple[Point, ...]) -> Picture | None:
     lines = []
     for point in points:
@@ -326,22 +373,44 @@ def _picture(start: Start, points: tuple[Point, ...]) -> Picture | None:
     return Curves("Rails since this rung was taken", "s", "V", lines) if lines else None
 
 
-def _words(row: starts.StartRow, rungs: tuple[Rung, ...], points: tuple[Point, ...]) -> str:
-    detail = json.loads(row.detail)
-    match row.kind:
-        case "rung":
-            understood = "; cautions understood" if detail["rung"] == 0 else ""
-            return f"{rungs[detail['rung']].title}{understood}"
-        case "current":
-            return f"current {1e3 * detail['a']:.0f} mA"
-        case "rail":
-            name = next((p.name for p in points if p.id == detail["point"]), detail["point"])
-            return f"{name} {detail['v']:.4g} V"
-        case "smoke":
-            return f"stopped: {detail['words'] or 'smoke, arcing or a hot smell'}"
-        case "cause":
-            return f"cause: {detail['words']}"
-        case "off":
-            return "switched off"
-        case _:
-            return "through"
+def _log(rows: Sequence[starts.StartRow], rungs: tuple[Rung, ...], points: tuple[Point, ...], looks: tuple[Look, ...]) -> list[LogLine]:
+    """The last lines of the log, the newest first."""
+    timed = list(zip(rows, times_of_day(rows), strict=True))[-LOG_SHOWN:]
+    return [
+        LogLine(r.id, at, _words(r, rungs, points, looks), r.kind in STRIKEABLE and r.struck is None, r.struck) for r, at in reversed(timed)
+    ]
+
+
+def _words(row: starts.StartRow, rungs: tuple[Rung, ...], points: tuple[Point, ...], looks: tuple[Look, ...]) -> str:
+    return _WORDS[row.kind](json.loads(row.detail), rungs, points, looks) if row.kind in _WORDS else row.kind
+
+
+def _of_rung(detail: dict[str, Any], rungs: tuple[Rung, ...], *_: object) -> str:
+    if detail.get("said"):
+        return "switched on"
+    return f"{rungs[detail['rung']].title}{'; cautions understood' if detail['rung'] == 0 else ''}"
+
+
+def _of_rail(detail: dict[str, Any], _: object, points: tuple[Point, ...], __: object) -> str:
+    name = next((p.name for p in points if p.id == detail["point"]), detail["point"])
+    return f"{name} {detail['v']:.4g} V"
+
+
+def _of_look(detail: dict[str, Any], _: object, __: object, looks: tuple[Look, ...]) -> str:
+    wrong = [look.right for look in looks if detail["said"].get(look.id) == "no"]
+    return f"looked over; not so: {'; '.join(wrong)}" if wrong else "looked over, all right"
+
+
+# How the log says an entry of each kind, of its detail, the rungs, the points and what is looked at.
+_WORDS: dict[str, Callable[..., str]] = {
+    "look": _of_look,
+    "rung": _of_rung,
+    "current": lambda d, *_: f"current {1e3 * d['a']:.0f} mA",
+    "rail": _of_rail,
+    "smoke": lambda d, *_: f"stopped: {d['words'] or 'smoke, arcing or a hot smell'}",
+    "cut": lambda *_: "power cut",
+    "cause": lambda d, *_: f"cause: {d['words']}",
+    "off": lambda *_: "switched off",
+    "still": lambda *_: "still on",
+    "finish": lambda *_: "through",
+}

@@ -35,7 +35,7 @@ from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 from calm_needle.work.slips import Slips
 from calm_needle.work.soundness.bands import at_the_aerial, middle_of, usual_coupling
-from calm_needle.work.soundness.power import power_of
+from calm_needle.work.soundness.power import why_silent
 from calm_needle.work.verification import instruments_register
 
 NEIGHBOUR_DB = 10.0  # more than its neighbours at equal definition and coupling: a band that stands out
@@ -354,8 +354,8 @@ def measure_it(conn: sqlite3.Connection, job_id: int, name: str, form: Mapping[s
     band = next((b for b in model.bands if b.id == form.get("band")), None) or (model.bands[0] if measure.per == "set" else None)
     if band is None:
         raise NotFound("band", form.get("band", "")[:30])
-    if power_of(conn, job_id).state in ("off", "stopped"):
-        raise FieldsRefused({"value": "The set is off, as the log of its start says: switch it on, and let it warm."})
+    if silent := why_silent(conn, job_id):
+        raise FieldsRefused({"value": silent})
     definition = definition_named(form.get("definition") or MEASURED_FIRST[0])
     if not definition.by_instruments:
         raise FieldsRefused({"value": f"“{definition.words}” is heard or seen, and typed."})
@@ -407,6 +407,7 @@ def write_down(
     slips = Slips(form)
     faults = slips.faults
     faults |= typed.faults
+    slips.was_on(next((a.name for a in measure.asks if a.unit and not a.optional), measure.asks[0].name), why_silent(conn, job_id))
     bands = {b.id: b for b in model.bands}
     band = form.get("band", "")
     if measure.per == "band" and band not in bands:

@@ -28,6 +28,8 @@ class StartPage:
 
     def climb(self, rung: str) -> None:
         """Take a rung, first or next, let a minute go by, and read."""
+        for look in self.page.get_by_role("radiogroup").get_by_label("yes").all() if rung == "first" else []:
+            look.check()
         self.press(f"Take the {rung} rung")
         self.press("A minute goes by")
         self.press("Read the meters")
@@ -45,6 +47,8 @@ class StartPage:
 def sweep(page: Page, job_id: int, *, emission: str = "84", only: tuple[str, ...] = ()) -> None:
     """Go through the parts by the Enter key alone: the meter is asked for each, valves are typed from the tester."""
     page.goto(f"/jobs/{job_id}/parts")
+    if (off := page.get_by_role("button", name=re.compile("It is off|Switch it off"))).count():
+        off.click()
     names = page.eval_on_selector_all("form[data-line] input[name=part]", "all => all.map(e => e.value)")
     for name in only or names:
         field = page.locator(f"#in-{name}")

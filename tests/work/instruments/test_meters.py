@@ -18,6 +18,7 @@ from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 from calm_needle.work.soundness import bands, guided, guided_meters, parts_sweep, repairs, safe_start
 from tests.support.demo import copy_into
+from tests.support.looked import LOOKED
 from tests.support.workshops import workshop_in
 
 ALIGNED_NEXT, TYPED, BOAT_HOUSE, DUNLIN, STANNARD = 2, 3, 4, 5, 6
@@ -36,7 +37,7 @@ class UnderTheProbes(unittest.TestCase):
             found = self.workshop.meters_for(job_of(conn, DUNLIN))
             assert found is not None
             meters: Meters = found
-            safe_start.climb(conn, DUNLIN, meters)
+            safe_start.climb(conn, DUNLIN, meters, form=LOOKED)
             safe_start.let_pass(meters, 60.0)
             safe_start.measure(conn, DUNLIN, meters, electrodes=True)
             shown = safe_start.view(conn, DUNLIN)
@@ -84,6 +85,9 @@ class UnderTheProbes(unittest.TestCase):
                 return guided.work_view(conn, BOAT_HOUSE, work_id)
 
             answer("answers", turns_tried="2", change_db="0.1")
+            with self.assertRaisesRegex(FieldsRefused, "Nobody has said whether the set is on"):
+                answer("winding", "ohm_here", "ohm_sister", "l_min_h", "l_max_h")
+            safe_start.switch_off(conn, BOAT_HOUSE, meters)
             self.assertEqual(answer("winding", "ohm_here", "ohm_sister", "l_min_h", "l_max_h").stages[1].said.state, "good")
             with self.assertRaises(FieldsRefused) as caught:  # which capacitor is held across?
                 guided_meters.measure(conn, BOAT_HOUSE, work_id, {"stage": "dip", "read": "dip_across_db"}, meters)
@@ -91,10 +95,10 @@ class UnderTheProbes(unittest.TestCase):
             shown = answer("dip", "dip_db", "dip_across_db", across_f="330 pF")  # far below: the scan goes after it
             self.assertEqual(shown.stages[2].shown["dip_db"], "0\u2009dB")
             self.assertIn("the one inside is open", shown.stages[2].said.sentence)
-            safe_start.climb(conn, BOAT_HOUSE, meters)
+            safe_start.climb(conn, BOAT_HOUSE, meters, form=LOOKED)
             with self.assertRaises(FieldsRefused) as caught:
                 guided_meters.measure(conn, BOAT_HOUSE, work_id, {"stage": "dip", "read": "dip_db"}, meters)
-            self.assertIn("the set is on", str(caught.exception))
+            self.assertIn("The set is on since", str(caught.exception))
             safe_start.switch_off(conn, BOAT_HOUSE, meters)
             choose = next(s for s in shown.stages if s.stage.name == "choose")
             answer("choose", if_hz=choose.shown["if_hz"])

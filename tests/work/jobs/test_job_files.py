@@ -17,7 +17,7 @@ from PIL import Image
 from calm_needle.errors import FileRefused
 from calm_needle.store import job_tables
 from calm_needle.work.jobs import entries, intake, job_files, photographs
-from calm_needle.work.soundness import parts_sweep, repairs
+from calm_needle.work.soundness import parts_sweep, repairs, safe_start
 from calm_needle.work.verification import measuring, soaking
 from calm_needle.work.workshop import Workshop
 from tests.support.demo import copy_into
@@ -64,6 +64,7 @@ class RoundTrip(Stores):
             Image.new("RGB", (320, 200), (90, 80, 70)).save(picture, "JPEG")
             shot = photographs.attach(conn, self.here.photographs, STANNARD, content=picture.getvalue(), name="a.jpg", caption="as it came")
             photographs.pin(conn, STANNARD, shot, {"kind": "lead", "label": "red", "x": "10", "y": "20"})
+            safe_start.switch_off(conn, STANNARD)
             parts_sweep.enter(conn, STANNARD, {"part": "R1", "value": "open", "seen": "0"})
             repairs.record(conn, STANNARD, {"part": "R1", "what": "replaced", "value": "", "looked_over": "yes"})
             repairs.quick_test(conn, STANNARD, {"outcome": "better", "words": "0.2 V more"})
@@ -73,7 +74,7 @@ class RoundTrip(Stores):
             intake.retest(conn, STANNARD, complaint, {"outcome": "gone", "words": "plays at 12 µV"})
             watch = soaking.begin(conn, STANNARD, {"fault": "crackles"})
             soaking.log(conn, STANNARD, watch, {"kind": "event"})
-            form = {"band": "BC", "nominal_hz": "1M", "measured_hz": "1.0002M", "cover": "off"}
+            form = {"band": "BC", "nominal_hz": "1M", "measured_hz": "1.0002M", "cover": "off", "was_on": "yes"}
             struck = measuring.write_down(conn, STANNARD, "frequency", form)
             measuring.strike(conn, STANNARD, struck, "the wrong mark")
         content = self.out(self.here, STANNARD)

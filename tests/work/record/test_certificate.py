@@ -11,7 +11,7 @@ from calm_needle.files.pdf.reading import read_certificate
 from calm_needle.store import certificates as store
 from calm_needle.store import repairs as repair_store
 from calm_needle.work.record import certificate, job_record, papers
-from calm_needle.work.soundness import repairs
+from calm_needle.work.soundness import repairs, safe_start
 from calm_needle.work.verification import measuring
 from tests.support.demo import DemoStore
 
@@ -125,12 +125,13 @@ class TheRecord(Papers):
         return next(c for c in job_record.record_of(self.conn, STANNARD).chapters if c.name == name)
 
     def test_a_test_that_several_changes_share_stands_with_each_of_them(self) -> None:
+        safe_start.switch_off(self.conn, STANNARD)
         for part in ("R1", "R2"):
             repairs.record(self.conn, STANNARD, {"part": part, "what": "replaced", "value": "", "looked_over": "yes"})
         self.assertIn("not tested since", str(self.chapter("parts")))
         repairs.quick_test(self.conn, STANNARD, {"outcome": "better", "words": "12 V more"})
         rows = next(b for b in self.chapter("parts").blocks if b.title == "Changed").rows  # type: ignore[union-attr]
-        self.assertEqual([str(r.cells[-1]).split(",")[0] for r in rows], ["better: 12 V more"] * 2)
+        self.assertEqual([str(r.cells[-1]).split(",")[0] for r in rows], ["better: cold: 12 V more"] * 2)
         self.assertIn("tested together with R2", str(rows[0].cells[-1]))
         self.assertIn("tested together with R1", str(rows[1].cells[-1]))
 

@@ -8,6 +8,7 @@ from calm_needle.core.verdict import Verdict
 from calm_needle.work.jobs.shelf import job_of
 from calm_needle.work.soundness import bands, guided, guided_meters, health, parts_sweep, repairs, safe_start
 from tests.support.demo import copy_into
+from tests.support.looked import LOOKED
 from tests.support.workshops import workshop_in
 
 JOB = 4
@@ -31,7 +32,7 @@ class FromFirstPowerToSound(unittest.TestCase):
     def start(self) -> Verdict:
         """Up the ladder, and watched for ten minutes."""
         for _ in range(3):
-            safe_start.climb(self.conn, JOB, self.meters)
+            safe_start.climb(self.conn, JOB, self.meters, form=LOOKED)
             safe_start.let_pass(self.meters, 60.0)
             safe_start.measure(self.conn, JOB, self.meters, electrodes=False)
         for _ in range(2):

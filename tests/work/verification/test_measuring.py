@@ -13,6 +13,7 @@ from calm_needle.work.jobs.shelf import job_of
 from calm_needle.work.soundness import safe_start
 from calm_needle.work.verification import beside_good, instruments_register, measuring, soaking
 from tests.support.demo import copy_into
+from tests.support.looked import LOOKED
 from tests.support.workshops import workshop_in
 
 HALVERN, TYPED = 2, 3
@@ -37,7 +38,7 @@ class ByInstruments(OfAJob):
         assert meters
         self.meters = meters
         while (shown := safe_start.view(self.conn, HALVERN)).start.rung < len(shown.rungs) - 1:
-            safe_start.climb(self.conn, HALVERN, meters)
+            safe_start.climb(self.conn, HALVERN, meters, form=LOOKED)
             safe_start.let_pass(meters, 600.0)
             safe_start.measure(self.conn, HALVERN, meters, electrodes=False)
 

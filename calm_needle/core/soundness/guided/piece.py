@@ -13,6 +13,8 @@ from calm_needle.core.verdict import Verdict
 from calm_needle.errors import FieldsRefused
 
 Meter = Literal["ohm", "henry", "farad", "dip", "resonance", "travel", "wire", "mean diameter", "width", "depth"]
+# What is read of a set that is off: a lead is lifted for it, and an ohmmeter on live rails is wrong at best.
+READ_COLD: frozenset[Meter] = frozenset({"ohm", "henry", "farad", "dip", "resonance"})
 # What a job may know by itself from what was read before: of the dossier, the bench, the sweep of the parts, the safe start.
 Known = Literal["", "if_hz", "turns_tried", "change_db", "ohm", "rail_percent", "rail_tolerance_percent", "minutes_on", "label"]
 CorePlace = Literal["", "out", "middle", "in"]

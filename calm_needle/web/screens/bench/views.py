@@ -65,12 +65,6 @@ def set_everything(run_id: int) -> Response:
     return _act(run_id, lambda desk, here: desk.set_everything(here))
 
 
-@screen.post("/<int:run_id>/power")
-def switch_on(run_id: int) -> Response:
-    workshop().switch_on(run_id)
-    return _go(url_for("bench.page", run_id=run_id))
-
-
 @screen.post("/<int:run_id>/decide")
 def decide(run_id: int) -> Response:
     option = request.form.get("option", "")

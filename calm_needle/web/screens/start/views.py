@@ -3,20 +3,22 @@
 import sqlite3
 from collections.abc import Callable
 from functools import partial
-from typing import Any
+from typing import Any, Literal
 
 from flask import Blueprint, Response, render_template, request, url_for
 
 from calm_needle.core.dossier.amend import SOURCES
 from calm_needle.files.svg_picture import draw
 from calm_needle.web.acting import act
-from calm_needle.web.asking import meters_of, need_meters, typed_form, workshop
+from calm_needle.web.asking import meters_of, need_meters, own_address, typed_form, workshop
 from calm_needle.work.jobs import own_dossier, revisions
 from calm_needle.work.soundness import due
 from calm_needle.work.soundness import safe_start as work
+from calm_needle.work.soundness.power import power_of
 
 screen = Blueprint("start", __name__, url_prefix="/jobs/<int:job_id>/start")
 A_MINUTE_S = 60.0
+POWER: dict[str, Literal["on", "off", "still on"]] = {"on": "on", "off": "off"}
 
 
 @screen.get("")
@@ -26,7 +28,7 @@ def page(job_id: int) -> str:
 
 @screen.post("/climb")
 def climb(job_id: int) -> Response:
-    return _do(job_id, lambda conn: work.climb(conn, job_id, meters_of(conn, job_id)))
+    return _do(job_id, lambda conn: work.climb(conn, job_id, meters_of(conn, job_id), form=typed_form()))
 
 
 @screen.post("/measure")
@@ -43,6 +45,18 @@ def let_pass(job_id: int) -> Response:
 @screen.post("/off")
 def switch_off(job_id: int) -> Response:
     return _do(job_id, lambda conn: work.switch_off(conn, job_id, meters_of(conn, job_id)))
+
+
+@screen.post("/power")
+def power(job_id: int) -> Response:
+    """Whether it is on, as somebody says it from any page of the job, and back to that page."""
+    back = own_address(request.form.get("back", ""))
+    return act(
+        lambda _: workshop().power(job_id, POWER.get(request.form.get("to", ""), "still on")),
+        then=lambda _: back,
+        again=partial(_render, job_id),
+        of_all="power",
+    )
 
 
 @screen.post("/read")
@@ -94,6 +108,7 @@ def _render(job_id: int, **more: Any) -> str:
         view = work.view(conn, job_id)
         more["seen"] = revisions.seen(conn, "start", job_id)
         more["look_up"] = own_dossier.points_to_look_up(view.model)
+        more["power"] = power_of(conn, job_id)
         more["looks"] = [look for look in due.looks(conn, view.job) if look.while_on]
     chart = draw(view.picture) if view.picture else ""
     more["sources"] = SOURCES
