@@ -42,6 +42,28 @@ class Bands(PageTest):
         self.assertIn("Bands that fail", self.get(JOB).get_data(as_text=True))
 
 
+class TheTwoHalvesOfARow(PageTest):
+    off = True
+
+    def keep(self, status: int = 303, **form: str) -> str:
+        answer = self.post(f"{BOAT_HOUSE}/bands", coupling="dummy aerial", was_on="yes", **form)
+        self.assertEqual(answer.status_code, status)
+        return answer.get_data(as_text=True) if status == 422 else self.get(f"{BOAT_HOUSE}/bands").get_data(as_text=True)
+
+    def test_dead_with_a_level_and_a_level_that_was_emptied_are_asked_about(self) -> None:
+        self.assertIn("a dead band has no level", self.keep(422, **{"generator-MW": "dead", "level-MW": "60µ"}))
+        self.keep(**{"generator-MW": "alive", "level-MW": "60µ"})
+        self.assertIn("emptying it takes nothing back", self.keep(422, **{"generator-MW": "alive", "level-MW": ""}))
+        text = self.keep(**{"generator-MW": "dead", "level-MW": ""})
+        self.assertIn("Dead from the generator", text)
+        self.assertNotIn('value="60.0', text)
+
+    def test_a_coil_that_was_mended_is_metered_again(self) -> None:
+        self.assertIn("Its aerial coil is open", self.keep(**{"coil-LW": "open"}))
+        self.assertEqual(self.post(f"{BOAT_HOUSE}/repairs", part="L5", what="mended", looked_over="yes").status_code, 303)
+        self.assertNotIn("Its aerial coil is open", self.get(f"{BOAT_HOUSE}/bands").get_data(as_text=True))
+
+
 class Changes(PageTest):
     off = True
 

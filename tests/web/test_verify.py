@@ -71,7 +71,7 @@ class Verification(PageTest):
         self.assertEqual(self.post(f"{search}/back").status_code, 422)
 
     def test_a_watch_and_a_trial_from_begin_to_end(self) -> None:
-        self.post(f"{VERIFY}/watch", fault="it crackles")
+        self.post(f"{VERIFY}/watch", fault="it crackles", minutes="90", every="20", attended="yes")
         self.post(f"{VERIFY}/watch/1", kind="event")
         self.assertIn("Not found yet", self.page())
         self.assertIn("Say where", self.post(f"{VERIFY}/watch/1", kind="provoked").get_data(as_text=True))

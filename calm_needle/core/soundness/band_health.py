@@ -85,6 +85,9 @@ def _judge(row: BandReadings, ordered: Sequence[BandReadings], i: int) -> Verdic
     stop, watch = [], []
     if row.oscillator == "dead" and row.generator != "alive":
         stop.append("Its oscillator was not seen to run.")
+    elif row.generator == "dead" and row.level_v is not None and math.isfinite(row.level_v):
+        level = format_si(row.level_v, unit="V", digits=3)
+        watch.append(f"Dead, it says, and {level} gave the standard output after that: one of the two is wrong. Hear it again.")
     elif row.generator == "dead":
         runs = " though its oscillator runs: look before the mixer" if row.oscillator == "alive" else ""
         stop.append(f"Dead from the generator{runs}.")

@@ -73,6 +73,47 @@ BY_ID: dict[str, Caution] = {
             "Paint and powder",
             "Luminous paint, unknown residue, white ceramic of power devices: do not scrape or break it; gloves, and take advice.",
         ),
+        Caution(
+            "solvents",
+            "Solvents and spray",
+            "Power off, plug out. They burn and their vapour does too: air the room, no iron and no flame near; let all of it dry before "
+            "power returns. Try it on a hidden spot first: some eat plastic, wax and printed scales.",
+        ),
+        Caution(
+            "brittle-lugs",
+            "Brittle lugs",
+            "Old lugs and coil formers break when a joint is worked at. "
+            "Cut the lead near the old part and hook the new one on, or heat and wait.",
+        ),
+        Caution(
+            "heavy",
+            "A heavy chassis",
+            "Plug out, valves and pilot lamps out where they stand proud. "
+            "Turn it over with two hands on to soft supports, never on to glass or cores.",
+        ),
+        Caution(
+            "old-dust",
+            "Old dust and residues",
+            "Old dust, mouse dirt, leaked battery and capacitor: gloves and a mask, damp instead of blown, wash your hands. "
+            "Asbestos sheet behind a dropper stays where it is.",
+        ),
+        Caution(
+            "added-supply",
+            "An added supply",
+            "Its own fuse, an isolating transformer, its minus where the set’s own goes; "
+            "no earthed gear on the set until the volts between the two are measured.",
+        ),
+        Caution(
+            "blade",
+            "A blade in a live set",
+            "An insulated handle, one hand, the other in a pocket. Only a core’s hole: nothing that can slip on to a tag.",
+        ),
+        Caution(
+            "soak",
+            "Left to play",
+            "Somebody stays with it, in sight and hearing. Fused, its back clear, nothing that burns near; "
+            "a time at which it is switched off.",
+        ),
         Caution("brittle", "Brittle cores", "The right tool, fully home. Wax is melted or picked out. Never force a core."),
     )
 }

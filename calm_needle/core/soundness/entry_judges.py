@@ -147,13 +147,25 @@ JUMP_OF_TRACK = 0.25  # of the whole track, that one step of a sound control doe
 MOVED_PERCENT = 3.0  # of a reading before and after cleaning, that is worth words
 
 
+def _uneven_percent(entry: Mapping[str, str]) -> float:
+    """By how much one half of a centre-tapped winding gives less than the other (%); 0 where only one was read."""
+    if not entry.get("other_v"):
+        return 0.0
+    low, high = sorted(parse_si(entry[name], unit="V") for name in ("now_v", "other_v"))
+    return 100.0 * (1.0 - max(low, 0.0) / high) if high > 0 else 0.0
+
+
 def judge_transformer(entry: Mapping[str, str]) -> Verdict:
     """Judge a transformer's volts three ways: now, bare as read earlier, and as calculated; every two of them against each other."""
     named = [(words, entry.get(name)) for name, words in (("now_v", "now"), ("bare_v", "bare, earlier"), ("calculated_v", "calculated"))]
     known = [(words, parse_si(text, unit="V")) for words, text in named if text]
+    if (uneven := _uneven_percent(entry)) > HALVES_PERCENT:
+        said = f"Its halves differ by {format_db(uneven)}\u00a0%: turns are shorted in the lower one, or one of them is loaded."
+        return Verdict("stop", said)
     if len(known) < 2 or any(v <= 0 for _, v in known):
         return Verdict("watch", "One reading says nothing: read it bare, or calculate it from the turns.")
-    apart = [(a, b, 100.0 * (v / w - 1.0)) for i, (a, v) in enumerate(known) for b, w in known[:i] if w]
+    # What it gives against what it gave or should give: now against bare, and each of them against the sums.
+    apart = [(a, b, 100.0 * (v / w - 1.0)) for i, (a, v) in enumerate(known) for b, w in known[i + 1 :]]
     worst = max(apart, key=lambda p: abs(p[2]))
     evidence = tuple(f"{a} against {b}: {format_db(off)}\u00a0%" for a, b, off in apart)
     if abs(worst[2]) <= THREE_WAY_PERCENT:

@@ -378,6 +378,7 @@ KINDS: dict[str, EntryKind] = {
             (
                 _field("winding", "Winding", "one half of the secondary"),
                 _field("now_v", "It gives now", unit="V"),
+                _field("other_v", "the other half gives", unit="V", optional=True),
                 _field("bare_v", "bare, read earlier", unit="V", optional=True),
                 _field("calculated_v", "as calculated", unit="V", optional=True),
             ),

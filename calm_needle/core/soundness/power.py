@@ -49,6 +49,7 @@ def power_after(log: Iterable[Logged], *, rungs: Sequence[Rung]) -> Power:
 
 # The entries after which power stands otherwise than before them; after a current too, where it is too high.
 CHANGES = ("rung", "smoke", "cause", "off")
+TURNS = {"rung": True, "smoke": False, "cut": False, "cause": False, "off": False}  # whether it is on after one
 
 
 def _since(entries: Sequence[Logged], start: Start) -> int | None:
@@ -68,11 +69,22 @@ def _since(entries: Sequence[Logged], start: Start) -> int | None:
     return since
 
 
+def seconds_on(log: Iterable[Logged], *, since_s: float, until_s: float) -> float:
+    """Return for how many of the seconds between two times it was on; what came before the first entry counts as on, nobody having said."""
+    on, at_s, out = True, since_s, 0.0
+    for entry in log:
+        if entry.kind in TURNS:
+            t_s = min(max(entry.t_s, at_s), until_s)
+            out += (t_s - at_s) * on
+            on, at_s = TURNS[entry.kind], t_s
+    return out + (until_s - at_s) * on if until_s > at_s else out
+
+
 def why_not_off(power: Power, *, since: str) -> str:
     """Return why nothing may be touched, lifted or metered in ohms; empty where it is off. since: when, as it is shown."""
     if not power.live:
         return ""
-    then = "Pull the plug, bleed it, prove it with a meter; then press “It is off” at the top of the page."
+    then = "Switch it off, pull the plug, bleed it, prove it with a meter; then say so at the top of the page."
     match power.state:
         case "on":
             return f"The set is on since {since}. {then}"
@@ -87,7 +99,7 @@ def why_not_heard(power: Power, *, since: str) -> str:
     Behind a limiter its rails stand at a third: a band that is silent there is not dead.
     """
     if power.state == "off":
-        return f"The set is off since {since}. Switch it on and let it warm; then press “It is on” at the top of the page."
+        return f"The set is off since {since}. Switch it on and let it warm; then say so at the top of the page."
     if power.state == "stopped":
         return f"Its start was stopped at {since}. Write down the cause before it is switched on."
     if power.state == "on" and not power.full:

@@ -3,6 +3,7 @@
 import json
 import math
 import sqlite3
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal, cast
 
@@ -77,8 +78,9 @@ def view(conn: sqlite3.Connection, job_id: int, *, hour: int | None = None) -> B
     checks = band_checks.band_checks(conn, job_id)
     usual = usual_coupling(model)
     notes, runs_on, noise = band_checks.band_notes(conn, job_id), _oscillators(conn, job_id), _noise(conn, job_id)
+    mended = {r.part: r.id for r in repairs.repairs_of_job(conn, job_id) if r.what in UNDER_THE_IRON}
     rows = [
-        _readings(band, [c for c in checks if c.band == band.id])._replace(
+        _readings(band, [c for c in checks if c.band == band.id], mended=mended)._replace(
             book_v=book.get(band.id),
             book_coupling=usual,
             left_blank=notes.get((band.id, "left blank"), ""),
@@ -150,6 +152,7 @@ def keep(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
     slips = Slips(form)
     faults = slips.faults
     found: list[tuple[str, str, str | None, float | None]] = []
+    dead = {band.id: form.get(f"generator-{band.id}", "") for band in bands}
     for band in bands:
         for kind in ("off air", "generator"):
             heard = form.get(f"{kind.replace(' ', '-')}-{band.id}", "")
@@ -159,6 +162,8 @@ def keep(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
         for kind, unit, known_text in (("level", "V", before[band.id].level), ("coil", "Ω", before[band.id].coil)):
             name = f"{kind}-{band.id}"
             text = form.get(name, "").strip()
+            if name in form and not text and known_text and dead.get(band.id) != "dead":
+                faults[name] = f"{known_text} was read here, and emptying it takes nothing back. Read it again, or hear the band as dead."
             if not text or text == known_text:
                 continue
             if kind == "coil" and text.lower() in OPEN_WORDS:
@@ -176,6 +181,8 @@ def keep(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
                 slips.beside(name, value, drawn=drawn, unit=unit)
                 slips.within(name, value, sensible=SENSIBLE_LEVEL_V if kind == "level" else None, unit=unit)
                 found.append((band.id, kind, None, value))
+    for band_id in {b for b, kind, _, value in found if kind == "level" and value and dead[b] == "dead"}:
+        faults[f"level-{band_id}"] = "It is marked as dead from the generator: a dead band has no level. Which of the two is it?"
     live, silent = why_live(conn, job_id), why_silent(conn, job_id)
     for band_id, kind, _, _ in found:
         if kind in HEARD:
@@ -272,8 +279,13 @@ def middle_of(band: Band) -> float:
     return points[len(points) // 2] if len(points) > 2 else math.sqrt(band.f_low_hz * band.f_high_hz)
 
 
-def _readings(band: Band, checks: list[band_checks.BandCheckRow]) -> BandReadings:
-    last = {c.kind: c for c in checks}
+def _readings(band: Band, checks: list[band_checks.BandCheckRow], *, mended: Mapping[str, int]) -> BandReadings:
+    """What counts of a band. mended: the last change under the iron of each part: a coil is read anew after it."""
+    coil_since = mended.get(str(band.signal_tank.get("coil", "")), 0)
+    last = {c.kind: c for c in checks if c.kind != "coil" or c.after_repair >= coil_since}
+    at = {kind: checks.index(row) for kind, row in last.items()}
+    if "level" in last and "generator" in last and last["generator"].heard == "dead" and at["generator"] > at["level"]:
+        del last["level"]  # it was alive then
 
     def heard(kind: Literal["off air", "generator"]) -> Heard | None:
         return cast(Heard, last[kind].heard) if kind in last else None

@@ -84,7 +84,7 @@ def view(conn: sqlite3.Connection, job_id: int) -> SweepView:
         here = [line for line in lines if line.part.region == region]
         regions.append((region, here, tally(line.verdict for line in here)))
     model = model_of_dossier(conn, job.dossier_id)
-    cautions = cautions_for(safety_class=model.safety_class, hazards=("valve-out", "unknown-stuff"))
+    cautions = cautions_for(safety_class=model.safety_class, hazards=("valve-out", "heavy", "old-dust", "unknown-stuff"))
     values = {line.part.id: line.value for line in lines if line.value is not None}
     touched = {r.part for r in repairs.repairs_of_job(conn, job_id)}
     places = [json.loads(e.detail)["place"] for e in intake.entries_of_job(conn, job_id) if e.kind == "earlier hands"]

@@ -39,6 +39,7 @@ from calm_needle.work.soundness import parts_sweep
 from calm_needle.work.soundness.power import power_of, why_live, why_silent
 
 LONGEST_WORDS = 400
+HAZARDS = ("soldering", "brittle-lugs", "mains-rated", "rectifier", "hot", "old-dust", "added-supply")
 WHOLE_CAN, OUT_IN = "can:", "out:"
 WORTH_ONE_ACT = 2  # parts of a region that are out, from which on they may be changed in one act
 
@@ -82,7 +83,7 @@ def view(conn: sqlite3.Connection, job_id: int) -> RepairsView:
     made = of_job(conn, job_id)
     parts = {line.part.id: line.part for line in lines}
     values = {r.id: _shown(parts.get(r.part), r.value) for r in made}
-    cautions = cautions_for(safety_class=sweep.model.safety_class, hazards=("soldering", "mains-rated", "rectifier", "hot"))
+    cautions = cautions_for(safety_class=sweep.model.safety_class, hazards=HAZARDS)
     left = overruled(made, cans=cans_of(list(parts.values())))
     several = any(value.startswith((WHOLE_CAN, OUT_IN)) for value, _, _ in choices)
     found, on = _faults(conn, job_id, sweep, made), power_of(conn, job_id).state == "on"

@@ -246,7 +246,7 @@ def view(conn: sqlite3.Connection, job_id: int) -> VerifyView:
         [(name, DEFINITIONS[name].words) for name in _the_papers_first(model) if DEFINITIONS[name].by_instruments],
         {b.id: places_of(b) for b in model.bands},
         usual_coupling(model),
-        cautions_for(safety_class=model.safety_class, hazards=("loud",)),
+        cautions_for(safety_class=model.safety_class, hazards=("loud", "soak")),
         [f"{line.name}, {line.quantity}: {line.sure.words}" for line in instruments_register.overdue(conn)],
         job.bench == "instruments",
     )

@@ -68,8 +68,14 @@ class Bands(unittest.TestCase):
         quiet = [r._replace(off_air="dead", generator=None) for r in rows()]
         self.assertIn("may be the hour", judge_bands(quiet)["short wave"].sentences[0])
 
+    def test_a_band_that_is_dead_and_has_a_level_is_heard_again_and_not_called_either(self) -> None:
+        both = [rows()[0]._replace(generator="dead"), *rows()[1:]]
+        verdict = judge_bands(both)["long wave"]
+        self.assertEqual(verdict.state, "watch")
+        self.assertIn("one of the two is wrong", verdict.sentence)
+
     def test_dead_on_every_band_asks_for_the_generator_to_be_checked(self) -> None:
-        dead = [r._replace(off_air="dead", generator="dead") for r in rows()]
+        dead = [r._replace(off_air="dead", generator="dead", level_v=None) for r in rows()]
         self.assertIn("set known to be good", judge_whole(dead, judge_bands(dead)).sentence)
         one = [dead[0], *rows()[1:]]
         self.assertIn("To be found before aligning: long wave", judge_whole(one, judge_bands(one)).sentence)

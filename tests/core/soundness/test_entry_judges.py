@@ -20,9 +20,14 @@ class Judges(unittest.TestCase):
     def test_a_transformer_is_judged_by_every_two_of_three(self) -> None:
         for now, bare, calculated, state in (
             ("240 V", "245 V", "238 V", "good"), ("210 V", "245 V", "", "stop"), ("240 V", "", "", "watch"), ("262 V", "", "240 V", "stop"),
+            ("240 V", "262 V", "", "stop"),
         ):  # fmt: skip
             judged = judge_transformer({"now_v": now, "bare_v": bare, "calculated_v": calculated})
             self.assertEqual(judged.state, state, (now, bare, calculated))
+        self.assertIn("loaded now, or shorted turns", judged.sentence)  # it gave more when it was bare
+        uneven = judge_transformer({"now_v": "228 V", "other_v": "240 V"})
+        self.assertIn("Its halves differ by +5.0\u00a0%", uneven.sentence)
+        self.assertEqual(judge_transformer({"now_v": "236 V", "other_v": "240 V", "bare_v": "245 V"}).state, "good")
         self.assertEqual(len(judge_transformer({"now_v": "240 V", "bare_v": "245 V", "calculated_v": "238 V"}).evidence), 3)
 
     def test_the_worst_spot_of_a_control_counts_wherever_it_is_and_whichever_way_it_was_swept(self) -> None:

@@ -153,6 +153,7 @@ class WillNotPeak(GuidedTest):
     def test_a_warm_fault_is_not_passed_cold(self) -> None:
         self.assertFalse(self.standing(warm_minutes=2.0).through)
         self.assertFalse(self.standing({**FACTS, "start_done": False}).through)
+        self.assertIn("Warmth has nothing to do with it", judge_leak(cold_ohm=1.0, warm_ohm=1.0, minutes=15.0).sentence)
         self.assertEqual(judge_leak(cold_ohm=100e6, warm_ohm=8e6, minutes=15.0).state, "watch")
 
     def test_once_or_twice_proves_nothing(self) -> None:

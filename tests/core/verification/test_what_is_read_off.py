@@ -1,6 +1,7 @@
 """Curves, patterns of frequency errors, soaks, registers, comparisons and limits: what is read off, and when nothing can be said."""
 
 import math
+import random
 import unittest
 from typing import ClassVar
 
@@ -13,7 +14,7 @@ from calm_needle.core.verification.curves import gain_control, selectivity, soun
 from calm_needle.core.verification.frequency_pattern import Checked, pattern_of
 from calm_needle.core.verification.measures import MEASURES, Figure, Limit, judge, limit_of
 from calm_needle.core.verification.register import TAKEN, UNITS, Check, sure_of
-from calm_needle.core.verification.soak import Entry, watch
+from calm_needle.core.verification.soak import Entry, attended, quiet_asked_for, watch
 from calm_needle.errors import CalmNeedleError, NoAnswer, OutOfRange
 
 
@@ -102,17 +103,39 @@ class FrequencyPatterns(unittest.TestCase):
 
 
 class Soaks(unittest.TestCase):
-    def test_three_mean_intervals_of_quiet_are_asked_for_and_a_cause(self) -> None:
+    def test_quiet_is_asked_for_by_how_often_it_happened_and_a_cause(self) -> None:
         events = [Entry(3600.0 * k, "event") for k in (1, 2, 3)]
         found = watch(events, on_s=4 * 3600.0)
-        self.assertEqual((found.mean_s, found.needed_s, found.left_s), (3600.0, 10800.0, 7200.0))
+        self.assertEqual((found.mean_s, round(found.needed_s / 3600.0, 2), round(found.left_s / 3600.0, 2)), (3600.0, 5.14, 4.14))
         self.assertEqual(found.verdict.state, "watch")
-        quiet = watch(events, on_s=6.5 * 3600.0)
+        quiet = watch(events, on_s=8.5 * 3600.0)
         self.assertIn("not found", quiet.verdict.sentence)
         self.assertFalse(quiet.closed)
-        removed = watch([*events, Entry(3.1 * 3600.0, "cause removed", "the wafer of S2")], on_s=6.2 * 3600.0)
+        removed = watch([*events, Entry(3.1 * 3600.0, "cause removed", "the wafer of S2")], on_s=8.6 * 3600.0)
         self.assertTrue(removed.closed)
         self.assertIn("the wafer of S2 was seen and removed", removed.verdict.sentence)
+
+    def test_so_long_a_quiet_comes_five_times_in_a_hundred_while_the_fault_is_still_there(self) -> None:
+        rng = random.Random(19)
+        for events in (1, 2, 5):
+            early = 0
+            for _ in range(4000):
+                seconds = sum(rng.expovariate(1.0) for _ in range(events))
+                early += rng.expovariate(1.0) > quiet_asked_for(events, seconds=seconds)
+            self.assertAlmostEqual(early / 4000, 0.05, delta=0.012)
+
+    def test_with_no_event_seen_nothing_is_good(self) -> None:
+        for on_s, owner_s, words in (
+            (1e6, None, "ask its owner"),
+            (3600.0, 7200.0, "Not found yet"),
+            (1e6, 7200.0, "not found here"),
+        ):
+            found = watch([], on_s=on_s, owner_s=owner_s)
+            self.assertEqual((found.verdict.state, found.closed), ("watch", False))
+            self.assertIn(words, found.verdict.sentence)
+
+    def test_what_runs_on_alone_counts_for_half_an_hour(self) -> None:
+        self.assertEqual(attended([600.0, 9600.0], on_s=20000.0), [600.0, 2400.0, 4200.0])
 
     def test_smoke_wants_its_own_cause_however_long_it_is_quiet(self) -> None:
         found = watch([Entry(60.0, "cause removed", "C8"), Entry(600.0, "smoke")], on_s=1e6)

@@ -72,7 +72,8 @@ class RoundTrip(Stores):
             entries.add(conn, STANNARD, {"kind": "worry", "worry": "too quiet", "tests": "sensitivity"})
             complaint = intake.complaints_of(conn, STANNARD)[0].id
             intake.retest(conn, STANNARD, complaint, {"outcome": "gone", "words": "plays at 12 µV"})
-            watch = soaking.begin(conn, STANNARD, {"fault": "crackles"})
+            safe_start.switch_on(conn, STANNARD, None)
+            watch = soaking.begin(conn, STANNARD, {"fault": "crackles", "minutes": "60", "attended": "yes"})
             soaking.log(conn, STANNARD, watch, {"kind": "event"})
             form = {"band": "BC", "nominal_hz": "1M", "measured_hz": "1.0002M", "cover": "off", "was_on": "yes"}
             struck = measuring.write_down(conn, STANNARD, "frequency", form)

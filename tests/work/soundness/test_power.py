@@ -106,7 +106,7 @@ class AtTheBench(unittest.TestCase):
             lambda: entries.add(self.conn, HALVERN, {"kind": "taps", "winding": "T1", "pairs": "1-2 4.1"}),
             lambda: bands.read_coils(self.conn, HALVERN, meters),
         ):
-            with self.assertRaisesRegex(FieldsRefused, f"The set is on since {power.since}. Pull the plug"):
+            with self.assertRaisesRegex(FieldsRefused, f"The set is on since {power.since}. Switch it off, pull the plug"):
                 refused()
         safe_start.switch_off(self.conn, HALVERN, meters)
         parts_sweep.enter(self.conn, HALVERN, {"part": "R1", "value": "1k", "seen": "0", "sure-value": "1k"}, lambda: meters)

@@ -5,18 +5,20 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from calm_needle.clock import SYSTEM
+from calm_needle.clock import SYSTEM, clock_of
 from calm_needle.core.verification.definitions import DEFINITIONS
 from calm_needle.errors import FieldsRefused, NotFound
 from calm_needle.store import repairs as repair_store
 from calm_needle.work.jobs.shelf import job_of
 from calm_needle.work.soundness import safe_start
+from calm_needle.work.soundness.power import power_of
 from calm_needle.work.verification import beside_good, instruments_register, measuring, soaking
 from tests.support.demo import copy_into
 from tests.support.looked import LOOKED
 from tests.support.workshops import workshop_in
 
 HALVERN, TYPED = 2, 3
+WATCHED = {"fault": "it crackles", "minutes": "90", "every": "20", "attended": "yes"}
 
 
 class OfAJob(unittest.TestCase):
@@ -183,14 +185,36 @@ class WatchesAndEars(OfAJob):
     def test_a_watch_is_open_until_its_quiet_time_is_met(self) -> None:
         with self.assertRaises(FieldsRefused):
             soaking.begin(self.conn, TYPED, {"fault": " "})
-        watch_id = soaking.begin(self.conn, TYPED, {"fault": "it crackles"})
+        with self.assertRaises(FieldsRefused) as caught:
+            soaking.begin(self.conn, TYPED, {"fault": "it crackles", "every": "often"})
+        self.assertEqual(set(caught.exception.faults), {"minutes", "every", "attended"})
+        watch_id = soaking.begin(self.conn, TYPED, WATCHED)
+        self.assertEqual(power_of(self.conn, TYPED).state, "on", "it is watched with the set on")
         soaking.log(self.conn, TYPED, watch_id, {"kind": "event"})
         with self.assertRaises(FieldsRefused):
             soaking.log(self.conn, TYPED, watch_id, {"kind": "provoked"})
         soaking.log(self.conn, TYPED, watch_id, {"kind": "cause removed", "place": "the wafer"})
         self.assertIn("On probation", soaking.still_open(self.conn, TYPED)[0])
-        (view,) = soaking.views(self.conn, TYPED, at_utc="2099-01-01T00:00:00.000Z")
-        self.assertTrue(view.watch.closed)
+        clock = clock_of(self.conn)
+        clock.wait(86_400.0)  # alone for a day: half an hour counts
+        (view,) = soaking.views(self.conn, TYPED)
+        self.assertEqual((view.alone, view.over, view.watch.closed), (True, True, False))
+        soaking.log(self.conn, TYPED, watch_id, {"kind": "here"})
+        self.assertFalse(soaking.views(self.conn, TYPED)[0].alone)
+        safe_start.switch_off(self.conn, TYPED)
+        before = soaking.views(self.conn, TYPED)[0].watch.quiet_s
+        clock.wait(86_400.0)
+        self.assertEqual(soaking.views(self.conn, TYPED)[0].watch.quiet_s, before, "a set that is off is not watched")
+        with self.assertRaises(FieldsRefused):
+            soaking.begin(self.conn, TYPED, WATCHED)
+        safe_start.switch_on(self.conn, TYPED, None)
+        for _ in range(4):
+            clock.wait(1500.0)
+            soaking.log(self.conn, TYPED, watch_id, {"kind": "here"})
+        self.assertTrue(soaking.views(self.conn, TYPED)[0].watch.closed)
+        soaking.log(self.conn, TYPED, watch_id, {"kind": "smoke", "place": "C8"})
+        self.assertEqual(power_of(self.conn, TYPED).state, "stopped")
+        self.assertIn("smoke while it was watched: C8", safe_start.view(self.conn, TYPED).climb.sentence)
         with self.assertRaises(NotFound):
             soaking.log(self.conn, TYPED, watch_id + 1, {"kind": "event"})
 

@@ -37,6 +37,8 @@ def _rails(a: Answers) -> Verdict:
 
 def judge_leak(*, cold_ohm: float, warm_ohm: float, minutes: float) -> Verdict:
     """Return what a leakage says, cold and after so many minutes warm. A part is not cleared before it is warm."""
+    if cold_ohm < LEAK_LEAST_OHM and warm_ohm > cold_ohm / LEAK_FALL:
+        return Verdict("stop", "It leaks cold as it does warm: replace it. Warmth has nothing to do with it.")
     if warm_ohm < LEAK_LEAST_OHM:
         return Verdict("stop", "It leaks when warm: replace it.")
     if minutes < WARM_MINUTES:

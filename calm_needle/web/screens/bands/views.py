@@ -32,20 +32,20 @@ def keep(job_id: int) -> Response:
 
 @screen.post("/coils")
 def read_coils(job_id: int) -> Response:
-    return _read(job_id, work.read_coils)
+    return _read(job_id, work.read_coils, at="coils")
 
 
 @screen.post("/hear/<band>")
 def hear(job_id: int, band: str) -> Response:
-    return _read(job_id, lambda conn, job_id, meters: work.hear(conn, job_id, band, meters))
+    return _read(job_id, lambda conn, job_id, meters: work.hear(conn, job_id, band, meters), at=f"level-{band}")
 
 
-def _read(job_id: int, read: Callable[[sqlite3.Connection, int, Meters], None]) -> Response:
-    """Have the instruments read something; the page again, or what stood in their way."""
+def _read(job_id: int, read: Callable[[sqlite3.Connection, int, Meters], None], *, at: str) -> Response:
+    """Have the instruments read something; the page again, or what stood in their way, where it was asked for."""
     return act(
         lambda conn: read(conn, job_id, need_meters(conn, job_id)),
         then=lambda _: url_for("bands.page", job_id=job_id),
-        again=lambda *, typed, faults: _render(job_id, faults={"coupling": " ".join(faults.values())}),
+        again=lambda *, typed, faults: _render(job_id, faults={at: " ".join(faults.values())}),
     )
 
 
