@@ -10,6 +10,7 @@ CalmNeedleError
 ├── FieldsRefused         a form, with a sentence for each field                 (ValueError)
 ├── RunMovedOn            an act for a step the run has already left
 ├── JobMovedOn            something another window has changed meanwhile
+├── BenchInUse            another run reads on the bench; or this one does not have it
 ├── StoreUnusable         the data folder cannot be used as it is
 └── InstrumentError
     ├── InstrumentGone        no connection, or it was closed                    (ConnectionError)
@@ -108,6 +109,19 @@ class RunMovedOn(CalmNeedleError):
         self.now_at = now_at
         super().__init__(
             f"The run has gone on meanwhile: it is at {now_at} now. Nothing was changed; look, and do it again if it still applies."
+        )
+
+
+class BenchInUse(CalmNeedleError):
+    """What wants the instruments, from a run or a job that does not have the bench. holder: who reads there; empty where nobody does."""
+
+    def __init__(self, *, holder: str) -> None:
+        self.holder = holder
+        super().__init__(
+            f"The bench is in use by {holder}: it is read there now. Nothing was set or read here. "
+            "Leave that run’s page, or take the bench over on the page of the run that is to have it."
+            if holder
+            else "This run does not have the bench, so nothing was set or read. See that its set is the one on the bench, and take it."
         )
 
 

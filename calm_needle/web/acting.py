@@ -6,7 +6,7 @@ from typing import Protocol, TypeVar
 
 from flask import Response, make_response, redirect
 
-from calm_needle.errors import FieldsRefused, InstrumentError, JobMovedOn
+from calm_needle.errors import BenchInUse, FieldsRefused, InstrumentError, JobMovedOn
 from calm_needle.web.asking import typed_form, workshop
 
 Done = TypeVar("Done")
@@ -34,7 +34,7 @@ def act(do: Callable[[sqlite3.Connection], Done], *, then: Callable[[Done], str]
             typed |= {f"meant-{name}": meant for name, meant in fault.meant.items()}
             typed |= {f"sure-{name}": typed.get(name, "") for name in fault.meant}
             typed |= {f"ask-{name}": words for name, words in fault.asks.items()}
-        except JobMovedOn as fault:
+        except (JobMovedOn, BenchInUse) as fault:
             faults, status = {of_all: str(fault)}, 409
         except InstrumentError as fault:
             faults, status = {of_all: str(fault)}, 503

@@ -130,6 +130,11 @@ def meters_of(conn: sqlite3.Connection, job_id: int) -> Meters | None:
     return workshop().meters_for(job_of(conn, job_id))
 
 
+def meters_if_free(conn: sqlite3.Connection, job_id: int) -> Meters | None:
+    """As meters_of(), and None while another set is read on the bench: smoke is never refused. Raises NotFound."""
+    return workshop().meters_if_free(job_of(conn, job_id))
+
+
 def need_meters(conn: sqlite3.Connection, job_id: int) -> Meters:
     """The meters of a job that works with instruments. Raises NotFound, FieldsRefused."""
     meters = meters_of(conn, job_id)

@@ -8,6 +8,7 @@ from flask_wtf.csrf import CSRFError
 from werkzeug.exceptions import HTTPException, SecurityError
 
 from calm_needle.errors import (
+    BenchInUse,
     CalmNeedleError,
     FieldsRefused,
     FileRefused,
@@ -28,6 +29,7 @@ STATUS: tuple[tuple[type[CalmNeedleError], int, str], ...] = (
     (UnknownName, 404, "There is none of that name"),
     (RunMovedOn, 409, "The run has moved on"),
     (JobMovedOn, 409, "Another window was quicker"),
+    (BenchInUse, 409, "The bench is in use"),
     (NotSureEnough, 409, "Not yet sure"),
     (FieldsRefused, 422, "Something is missing"),
     (FileRefused, 422, "The file was not taken in"),

@@ -14,7 +14,7 @@ from typing import Literal
 
 from calm_needle.clock import SYSTEM, Clock, now_utc
 from calm_needle.core.description import Description, parse_description, write_description
-from calm_needle.errors import StoreUnusable
+from calm_needle.errors import BenchInUse, StoreUnusable
 from calm_needle.store import bench as bench_store
 from calm_needle.store import db, own_dossiers, practice, runs, shelf
 from calm_needle.store import repairs as repair_store
@@ -102,21 +102,44 @@ class Workshop:
                     raise
             return self._desks[run_id]
 
-    def bring_to_bench(self, run_id: int) -> Desk:
-        """Open a run, and give it the instruments if it works with them."""
+    def looked_at(self, run_id: int) -> Desk:
+        """Open a run to somebody who looks. Looking takes the bench from nobody; where the run has it, its instruments are kept at work."""
+        desk = self.desk(run_id)
+        desk.looked_at()
+        if desk.has_bench:
+            with self._lock:
+                self._ready(desk)
+                self.live.attach(desk)
+        return desk
+
+    def take_bench(self, run_id: int, *, over: int = 0) -> Desk:
+        """Have the instruments work for a run from now on, where it works with them. over: the run that may be reading there meanwhile.
+
+        Raises BenchInUse where another is; InstrumentError.
+        """
         desk = self.desk(run_id)
         desk.looked_at()
         if not desk.on_instruments:
             return desk
         with self._lock:
-            if self.uses_stand_ins():
-                with desk.book() as book:
-                    set_id, dossier_id = book.job.set_id, book.run.dossier_id
-                self._put_on_bench(set_id, dossier_id)
-            elif not self.live.states:
-                self.connect_instruments()
+            before = self.live.client
+            if (away := desk.away()) and away.holder and away.run_id != over:
+                raise BenchInUse(holder=away.holder)
+            self._ready(desk)
             self.live.attach(desk)
+        for one in (before, desk):
+            if one is not None:
+                one.publish(changed=True)
         return desk
+
+    def _ready(self, desk: Desk) -> None:
+        """Have the instruments there, and a practice set's twin with them."""
+        if self.uses_stand_ins():
+            with desk.book() as book:
+                set_id, dossier_id = book.job.set_id, book.run.dossier_id
+            self._put_on_bench(set_id, dossier_id)
+        elif not self.live.states:
+            self.connect_instruments()
 
     @contextmanager
     def mending(self, conn: sqlite3.Connection, job_id: int) -> Iterator[None]:
@@ -145,7 +168,7 @@ class Workshop:
                 case "on":
                     safe_start.switch_on(conn, job_id, self.meters_for(job))
                 case "off":
-                    safe_start.switch_off(conn, job_id, self.meters_for(job))
+                    safe_start.switch_off(conn, job_id, self.meters_if_free(job))
                 case "still on":
                     safe_start.say_still_on(conn, job_id)
             run_ids = [run.id for run in runs.runs_of_job(conn, job_id)]
@@ -154,17 +177,29 @@ class Workshop:
                 desk.publish(changed=True)
 
     def meters_for(self, job: shelf.JobRow) -> Meters | None:
-        """The meters with a job's set under their probes, or None when its readings are typed. A run of another set lets go."""
+        """The meters with a job's set under their probes, or None when its readings are typed. A run of another set that nobody reads lets
+        go. Raises BenchInUse where one is being read, InstrumentError.
+        """
         if job.bench != "instruments":
             return None
         with self._lock:
+            holder = self.live.client
+            if isinstance(holder, Desk) and holder.set_id != job.set_id:
+                if holder.reads():
+                    raise BenchInUse(holder=holder.name)
+                self.live.attach(None)
             if self.uses_stand_ins():
-                if self.stand_ins.set_id != job.set_id:
-                    self.live.attach(None)
                 self._put_on_bench(job.set_id, job.dossier_id)
             elif not self.live.states:
                 self.connect_instruments()
         return self.meters
+
+    def meters_if_free(self, job: shelf.JobRow) -> Meters | None:
+        """As meters_for(), and None while another set is read on the bench: what is said of one that is not there is only written down."""
+        try:
+            return self.meters_for(job)
+        except BenchInUse:
+            return None
 
     def _put_on_bench(self, set_id: int, dossier_id: int) -> None:
         """Put the twin of a set on the bench, unless it is there as it now is: there is one of it, whatever dossier a run began with."""

@@ -99,7 +99,7 @@ class ThePowerLine(BrowserTest):
         page = self.page
         StartPage(page, DUNLIN).climb("first")
         line = page.get_by_role("form", name="Power")
-        expect(line).to_contain_text(re.compile(r"on since \d\d:\d\d UTC, behind a 40 W lamp"))
+        expect(line).to_contain_text(re.compile(r"on since \d\d:\d\d, behind a 40 W lamp"))
         page.goto(f"/jobs/{DUNLIN}/bands")
         page.get_by_role("button", name="Read medium wave").click()
         expect(page.get_by_text("Climb to full power first")).to_be_visible()

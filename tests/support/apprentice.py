@@ -79,7 +79,7 @@ class Apprentice:
             if bench.main_act == "Set it all" or title == "Go round again, or stop?":
                 self.rounds += title != "Set up first"
                 stops = title != "Set up first" and self.rounds >= rounds and bench.main_act.startswith("Go round")
-                bench.press("r" if stops else "Enter")
+                bench.press("e" if stops else "Enter")
             elif title.startswith("Measure "):
                 self._measure()
             elif title.startswith("Look at "):

@@ -11,7 +11,7 @@ from tests.support.client import PageTest
 TOUCH_S = 0.15  # from one touch of an adjuster to the next, and to the look at the needle
 LONGEST_S = 600.0  # nothing here takes longer; the end of a wait for what never comes
 LOOK_S = 0.25
-KEYS = {"c": "turning-back", "w": "wax", "r": "stop", "x": "no-peak"}
+KEYS = {"c": "turning-back", "w": "wax", "e": "stop", "x": "no-peak"}
 
 
 class InsideBench:

@@ -55,13 +55,22 @@ class Facts(NamedTuple):
     sweeping: float | None = None
 
 
+class Away(NamedTuple):
+    """Why a run that works with instruments does not have them: what reads there now and the number of its run; empty and 0 for nobody."""
+
+    holder: str
+    run_id: int
+
+
 def facts(bench: LiveBench | None) -> Facts:
     return Facts(bench.can_set, bench.sweep_done) if bench else Facts()
 
 
-def main_action(book: RunBook, bench: LiveBench | None) -> Action:
+def main_action(book: RunBook, bench: LiveBench | None, away: Away | None = None) -> Action:
     """Return the one act that Enter does now."""
     state, step = book.state, book.step
+    if away and state.stage in ("step", "set_up"):
+        return Action("bench", "Take the bench over" if away.holder else "Take the bench", "Enter", "over", str(away.run_id))
     if state.stage == "set_up":
         return Action("set", "Set it all" if bench and bench.can_set else "It is all set", "Enter")
     if state.stage == "decision" and (decision := book.decision()) is not None:
@@ -84,8 +93,8 @@ def main_action(book: RunBook, bench: LiveBench | None) -> Action:
     return Action("take", book.seen.kind.take if book.seen.kind else "Go on", "Enter")
 
 
-def snapshot(book: RunBook, bench: LiveBench | None, in_hand: str | None) -> dict[str, Any]:
-    """Return what changes with every reading. in_hand: the adjuster that is being turned."""
+def snapshot(book: RunBook, bench: LiveBench | None, in_hand: str | None, away: Away | None = None) -> dict[str, Any]:
+    """Return what changes with every reading. in_hand: the adjuster that is being turned; away: why it does not have the bench."""
     series = book.seen.series
     last = book.seen.watched[-1] if book.seen.watched else None
     standing = book.standing(**facts(bench)._asdict())
@@ -93,7 +102,7 @@ def snapshot(book: RunBook, bench: LiveBench | None, in_hand: str | None) -> dic
         "visit": book.state.visit.id if book.state.visit else None,
         "reading": None,
         "needle": None,
-        "advice": asdict(_advice(book, bench, standing)),
+        "advice": asdict(_advice(book, bench, standing, away)),
         "verdict": standing.verdict if standing else "waiting",
         "way": standing.move.way if standing else "read",
         "links": [{"kind": s.kind, "state": s.state, "name": KINDS[s.kind].short} for s in _links(bench)],
@@ -117,7 +126,7 @@ def snapshot(book: RunBook, bench: LiveBench | None, in_hand: str | None) -> dic
     return out
 
 
-def page(book: RunBook, bench: LiveBench | None, in_hand: str | None) -> dict[str, Any]:
+def page(book: RunBook, bench: LiveBench | None, in_hand: str | None, away: Away | None = None) -> dict[str, Any]:
     """Return what stands still between two acts."""
     state, step, kind = book.state, book.step, book.seen.kind
     done = book.phases_done()
@@ -140,7 +149,7 @@ def page(book: RunBook, bench: LiveBench | None, in_hand: str | None) -> dict[st
         "subtitle": _subtitle(book),
         "adjuster": model.adjuster(in_hand) if in_hand else None,
         "adjusters": _adjusters(book) if step else [],
-        "main": main_action(book, bench),
+        "main": main_action(book, bench, away),
         "offers": kind.offers(step) if kind and step and state.stage == "step" else (),
         "decision": book.rounds_verdict() if about_rounds else None,
         "choices": decision_view(book.decision()),
@@ -158,7 +167,7 @@ def page(book: RunBook, bench: LiveBench | None, in_hand: str | None) -> dict[st
         "last_word": LAST_WORD,
         "phases": [{"name": p.short, "now": p.name == book.run.phase, "done": p.name in done} for p in PHASES if not p.if_needed],
         "practice": bool(bench and bench.has_practice_set),
-        "instruments": bench is not None,
+        "instruments": bench is not None or away is not None,
         "trail": [{"at": at, "v": round(v, 4)} for at, v in trail_of(book.seen.series, needle)],
         "trail_unit": needle.unit,
         "response": [{"f": f, "v": round(v, 3)} for f, v in book.seen.series.response()],
@@ -185,8 +194,10 @@ def rested_words(since_utc: str, until_utc: str) -> str:
     return f"No page showed this run from {since_utc[11:16]} to {until_utc[11:16]} UTC: readings stopped. They have started again."
 
 
-def _advice(book: RunBook, bench: LiveBench | None, standing: Standing | None) -> Advice:
+def _advice(book: RunBook, bench: LiveBench | None, standing: Standing | None, away: Away | None) -> Advice:
     state = book.state
+    if away and state.stage in ("step", "set_up"):
+        return _away(away)
     if bench and bench.trouble:
         return Advice("danger", "stop", "Readings cannot be kept.", bench.trouble)
     trouble = next((s for s in _links(bench) if s.state != "ready"), None)
@@ -210,6 +221,17 @@ def _advice(book: RunBook, bench: LiveBench | None, standing: Standing | None) -
         return Advice("watch", "level", move.sentence, move.evidence)
     assert standing is not None
     return _noted(book) or standing.advice
+
+
+def _away(away: Away) -> Advice:
+    """What is said on the page of a run that does not have the bench."""
+    if away.holder:
+        evidence = (
+            "Nothing is set or read for this run meanwhile. Take the bench over if its set is the one there: the other run then stops."
+        )
+        return Advice("watch", "unplugged", f"The bench is in use by {away.holder}.", evidence)
+    evidence = "Nothing is set or read before. See that its set is the one on the bench; then take it."
+    return Advice("watch", "unplugged", "This run does not have the bench.", evidence)
 
 
 def _noted(book: RunBook) -> Advice | None:

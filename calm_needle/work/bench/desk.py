@@ -12,7 +12,7 @@ from calm_needle.core.procedure.judge import swing_for
 from calm_needle.core.procedure.run import RunState
 from calm_needle.core.procedure.set_up import settings
 from calm_needle.core.quantities import Quantity
-from calm_needle.errors import FieldsRefused, RunMovedOn
+from calm_needle.errors import BenchInUse, FieldsRefused, RunMovedOn
 from calm_needle.store import db
 from calm_needle.store.db import told_in_words
 from calm_needle.work.bench import bench_view, trace_view
@@ -57,6 +57,34 @@ class Desk:
         return self._book.run.bench == "instruments"
 
     @property
+    def has_bench(self) -> bool:
+        """Whether the instruments work for this run now."""
+        return self.on_instruments and self._bench.client is self
+
+    @property
+    def set_id(self) -> int:
+        return self._book.job.set_id
+
+    @property
+    def name(self) -> str:
+        """How a sentence calls the run."""
+        job = self._book.job
+        return f"run {self.run_id} of job {job.id}, {job.model_name} no. {job.serial}"
+
+    def reads(self) -> bool:
+        """Whether it is being read on the bench: somebody looks, and its steps are not through."""
+        return self.has_bench and self.watched() and self._book.state.stage not in ("complete", "finished")
+
+    def away(self) -> bench_view.Away | None:
+        """Who has the bench that this run works with; None where it has it itself, or works with none."""
+        if not self.on_instruments or self.has_bench:
+            return None
+        holder = self._bench.client
+        if isinstance(holder, Desk) and holder.reads():
+            return bench_view.Away(holder.name, holder.run_id)
+        return bench_view.Away("", 0)
+
+    @property
     def in_hand(self) -> str | None:
         """The adjuster that is being turned: the one chosen in this visit, or the step's first."""
         step, visit = self._book.step, self._book.state.visit
@@ -79,7 +107,7 @@ class Desk:
         self.looked_at()
         with self._lock:
             snapshot = self._see()
-            page = bench_view.page(self._book, self._bench_or_none(), self.in_hand)
+            page = bench_view.page(self._book, self._bench_or_none(), self.in_hand, self.away())
             rested = self._rested and bench_view.rested_words(*self._rested)
             mark = self._disk.mark()
         self._disk.settle(mark)
@@ -104,6 +132,7 @@ class Desk:
         """Return what the oscilloscope sees for the step in hand. Raises FieldsRefused where it wants none, InstrumentError."""
         with self._lock:
             wanted = trace_view.about(self._book.step)
+        self._need_bench()
         bench = self._bench_or_none()
         if wanted is None or bench is None:
             raise FieldsRefused({"trace": "This step wants no oscilloscope."})
@@ -191,6 +220,7 @@ class Desk:
             if wanted.step is None or wanted.stage != "set_up":
                 raise RunMovedOn(now_at=self._book.where)
         if self.on_instruments:
+            self._need_bench()
             self._bench.set_everything(wanted.settings)
         self.act(here, lambda book: book.set_everything())
 
@@ -215,6 +245,7 @@ class Desk:
             return
         # The lock is free meanwhile, so that no page waits for an instrument. Nothing is read until the move is in the book: what is read
         # of the new level would be kept as read at the old one, by so much too high or too low.
+        self._need_bench()
         with self._bench.equipment.turn():
             self._bench.set_everything(wanted)
             self.act(here, lambda book: book.move_level(move))
@@ -228,6 +259,7 @@ class Desk:
         with self._lock:
             adjuster = self.in_hand
         assert adjuster is not None
+        self._need_bench()
         return self._bench.turn(adjuster, turns)
 
     def set_was_changed(self, words: str) -> None:
@@ -243,6 +275,7 @@ class Desk:
             self._expect_here(here)
             adjuster = self.in_hand
         if self.on_instruments and adjuster:
+            self._need_bench()
             self._bench.clear_wax(adjuster)
         self.act(here, lambda book: book.clear_wax())
 
@@ -255,6 +288,7 @@ class Desk:
             swing = swing_for(step, book.standing(**sees)) if step else None
             if step is None or swing is None or not self.on_instruments:
                 raise FieldsRefused({"sweep": "There is no response to sweep at this step."})
+            self._need_bench()
             if book.level_move() is not None:
                 raise FieldsRefused({"sweep": "Set the level first: the gain control would flatten the response."})
             self._bench.start_sweep(step, swing)
@@ -345,10 +379,15 @@ class Desk:
         main_act = self._main_act()
         self._version += self._changed or main_act != self._shown_act
         self._changed, self._shown_act = False, main_act
-        return {**bench_view.snapshot(self._book, self._bench_or_none(), self.in_hand), "version": self._version}
+        return {**bench_view.snapshot(self._book, self._bench_or_none(), self.in_hand, self.away()), "version": self._version}
 
     def _bench_or_none(self) -> LiveBench | None:
-        return self._bench if self.on_instruments else None
+        return self._bench if self.has_bench else None
+
+    def _need_bench(self) -> None:
+        """Raise BenchInUse where the instruments work for another run, or for none."""
+        if away := self.away():
+            raise BenchInUse(holder=away.holder)
 
     def _main_act(self) -> str:
-        return bench_view.main_action(self._book, self._bench_or_none()).act
+        return bench_view.main_action(self._book, self._bench_or_none(), self.away()).act

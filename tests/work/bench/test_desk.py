@@ -30,6 +30,7 @@ class WhatEnterDoes(unittest.TestCase):
         with self.workshop.store() as conn:
             run_id = shelf.begin_run(conn, INSTRUMENTS_JOB, "intermediate frequency")
         self.desk: Desk = self.workshop.desk(run_id)
+        self.workshop.live.attach(self.desk)
         with self.desk.book() as book:
             book.set_everything()
 

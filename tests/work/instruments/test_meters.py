@@ -144,7 +144,7 @@ class UnderTheProbes(unittest.TestCase):
             practice.power(1.0)
             practice.let_pass(120.0)
             run_id = begin_run(conn, job_id=job.id, phase="intermediate frequency", bench="instruments", at_utc=SYSTEM.text())
-            desk = self.workshop.bring_to_bench(run_id)
+            desk = self.workshop.take_bench(run_id)
             desk.set_everything(desk.here)
 
             def readings() -> int:

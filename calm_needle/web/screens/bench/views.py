@@ -28,12 +28,12 @@ screen = Blueprint("bench", __name__, url_prefix="/bench")
 
 @screen.get("/<int:run_id>")
 def page(run_id: int) -> str:
-    return _render(workshop().bring_to_bench(run_id))
+    return _render(workshop().looked_at(run_id))
 
 
 @screen.get("/<int:run_id>/stream")
 def stream(run_id: int) -> Response:
-    desk = workshop().bring_to_bench(run_id)
+    desk = workshop().looked_at(run_id)
     held = STREAMS.acquire(blocking=False)
 
     def tell() -> Iterator[str]:
@@ -57,7 +57,14 @@ def stream(run_id: int) -> Response:
 
 @screen.get("/<int:run_id>/trace")
 def trace(run_id: int) -> Response:
-    return make_response(jsonify(workshop().bring_to_bench(run_id).trace()))
+    return make_response(jsonify(workshop().looked_at(run_id).trace()))
+
+
+@screen.post("/<int:run_id>/bench")
+def take_bench(run_id: int) -> Response:
+    """Have the instruments work for this run: an act of its own, that says from whom it takes them."""
+    workshop().take_bench(run_id, over=whole(request.form.get("over")))
+    return _go(url_for("bench.page", run_id=run_id))
 
 
 @screen.post("/<int:run_id>/set")
@@ -209,7 +216,7 @@ def acknowledge(run_id: int) -> Response:
 
 
 def _act(run_id: int, do: Callable[[Desk, str], Any]) -> Response:
-    desk = workshop().bring_to_bench(run_id)
+    desk = workshop().looked_at(run_id)
     do(desk, request.form.get("here", ""))
     return _go(url_for("bench.page", run_id=run_id))
 

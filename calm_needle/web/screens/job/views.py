@@ -2,12 +2,14 @@
 
 import sqlite3
 from collections.abc import Callable
+from contextlib import suppress
 from functools import partial
 from typing import Any
 
 from flask import Blueprint, Response, make_response, redirect, render_template, url_for
 
 from calm_needle.core.soundness.complaints import OUTCOMES
+from calm_needle.errors import BenchInUse, InstrumentError
 from calm_needle.web.acting import act
 from calm_needle.web.asking import json_object, typed_form, workshop
 from calm_needle.work import reckoning
@@ -28,6 +30,8 @@ def begin_run(job_id: int) -> Response:
     with workshop().store() as conn:
         form = typed_form()
         run_id = work.begin_run(conn, job_id, form.get("phase", ""), in_full=form.get("only") != "stale", means=form.get("means", ""))
+    with suppress(BenchInUse, InstrumentError):  # the run's page says who has the bench, or what is wrong with it
+        workshop().take_bench(run_id)
     return make_response(redirect(url_for("bench.page", run_id=run_id), 303))
 
 

@@ -6,7 +6,7 @@ from urllib.parse import quote
 
 from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
 
-from calm_needle.errors import FieldsRefused, InstrumentError, JobMovedOn
+from calm_needle.errors import BenchInUse, FieldsRefused, InstrumentError, JobMovedOn
 from calm_needle.web.acting import act
 from calm_needle.web.asking import need_meters, typed_form, workshop
 from calm_needle.work.jobs import entries, own_dossier
@@ -30,7 +30,7 @@ def enter(job_id: int) -> Response:
         meters = (lambda: need_meters(conn, job_id)) if job_of(conn, job_id).bench == "instruments" else None
         try:
             line = work.enter(conn, job_id, form, meters)
-        except (FieldsRefused, JobMovedOn, InstrumentError) as fault:
+        except (FieldsRefused, JobMovedOn, BenchInUse, InstrumentError) as fault:
             words = fault.faults["value"] if isinstance(fault, FieldsRefused) else str(fault)
             meant = fault.meant.get("value", "") if isinstance(fault, FieldsRefused) else ""
             if part:

@@ -10,7 +10,7 @@ from flask import Blueprint, Response, render_template, request, url_for
 from calm_needle.core.dossier.amend import SOURCES
 from calm_needle.files.svg_picture import draw
 from calm_needle.web.acting import act
-from calm_needle.web.asking import meters_of, need_meters, own_address, typed_form, workshop
+from calm_needle.web.asking import meters_if_free, meters_of, need_meters, own_address, typed_form, workshop
 from calm_needle.work.jobs import own_dossier, revisions
 from calm_needle.work.soundness import due
 from calm_needle.work.soundness import safe_start as work
@@ -44,7 +44,7 @@ def let_pass(job_id: int) -> Response:
 
 @screen.post("/off")
 def switch_off(job_id: int) -> Response:
-    return _do(job_id, lambda conn: work.switch_off(conn, job_id, meters_of(conn, job_id)))
+    return _do(job_id, lambda conn: work.switch_off(conn, job_id, meters_if_free(conn, job_id)))
 
 
 @screen.post("/power")
@@ -76,7 +76,7 @@ def point(job_id: int) -> Response:
 
 @screen.post("/smoke")
 def smoke(job_id: int) -> Response:
-    return _do(job_id, lambda conn: work.smoke(conn, job_id, request.form.get("words", ""), meters_of(conn, job_id)))
+    return _do(job_id, lambda conn: work.smoke(conn, job_id, request.form.get("words", ""), meters_if_free(conn, job_id)))
 
 
 @screen.post("/cause")

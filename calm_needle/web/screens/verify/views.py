@@ -13,7 +13,7 @@ from calm_needle.core.verification.measures import MEASURES
 from calm_needle.errors import FieldsRefused, InstrumentError
 from calm_needle.files.svg_picture import draw
 from calm_needle.web.acting import act
-from calm_needle.web.asking import meters_of, need_meters, typed_form, workshop
+from calm_needle.web.asking import meters_if_free, need_meters, typed_form, workshop
 from calm_needle.work.verification import beside_good, led_by_hand, measuring, recorded, soaking
 
 TYPES = {"csv": "text/csv", "s2p": "text/plain"}
@@ -152,7 +152,7 @@ def begin_watch(job_id: int) -> Response:
 @screen.post("/watch/<int:watch_id>")
 def log(job_id: int, watch_id: int) -> Response:
     return act(
-        lambda conn: soaking.log(conn, job_id, watch_id, typed_form(), meters_of(conn, job_id)),
+        lambda conn: soaking.log(conn, job_id, watch_id, typed_form(), meters_if_free(conn, job_id)),
         then=lambda _: url_for("verify.page", job_id=job_id, _anchor="watch"),
         again=partial(_render, job_id, form="watch"),
     )
