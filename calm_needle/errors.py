@@ -10,6 +10,7 @@ CalmNeedleError
 ├── FieldsRefused         a form, with a sentence for each field                 (ValueError)
 ├── RunMovedOn            an act for a step the run has already left
 ├── JobMovedOn            something another window has changed meanwhile
+├── SentTwice             a form that was sent before, and of which nobody knows yet what came
 ├── BenchInUse            another run reads on the bench; or this one does not have it
 ├── StoreUnusable         the data folder cannot be used as it is
 └── InstrumentError
@@ -109,6 +110,16 @@ class RunMovedOn(CalmNeedleError):
         self.now_at = now_at
         super().__init__(
             f"The run has gone on meanwhile: it is at {now_at} now. Nothing was changed; look, and do it again if it still applies."
+        )
+
+
+class SentTwice(CalmNeedleError):
+    """What was sent a second time while the first has no answer."""
+
+    def __init__(self) -> None:
+        super().__init__(
+            "This was sent before, and there is no answer to it: it is still being done, or the program ended over it. "
+            "Load the page again and see whether it is there; if it is not, do it again."
         )
 
 

@@ -14,7 +14,7 @@ from markupsafe import Markup
 from calm_needle.core.quantities import format_db, format_plain, format_si
 from calm_needle.core.soundness.cautions import LAST_WORD
 from calm_needle.errors import NotFound
-from calm_needle.web import asking, failures
+from calm_needle.web import asking, failures, once
 from calm_needle.web.screens.bands.views import screen as bands
 from calm_needle.web.screens.bench.views import screen as bench
 from calm_needle.web.screens.dial.views import screen as dial
@@ -114,6 +114,7 @@ def create_app(workshop: Workshop, *, port: int | None = None) -> Flask:
     Compress(app)
     for screen in SCREENS:
         app.register_blueprint(screen)
+    once.register(app)
     failures.register(app)
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.globals.update(
@@ -125,6 +126,7 @@ def create_app(workshop: Workshop, *, port: int | None = None) -> Flask:
         job_of_page=_job_of_page,
         job_bar=_job_bar,
         page_address=asking.page_address,
+        once=once.field,
         drafts_of=_drafts_of,
     )
     app.jinja_env.globals["last_word"] = LAST_WORD

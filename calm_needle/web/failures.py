@@ -18,6 +18,7 @@ from calm_needle.errors import (
     NotUnderstood,
     OutOfRange,
     RunMovedOn,
+    SentTwice,
     StoreUnusable,
     UnknownName,
 )
@@ -30,6 +31,7 @@ STATUS: tuple[tuple[type[CalmNeedleError], int, str], ...] = (
     (RunMovedOn, 409, "The run has moved on"),
     (JobMovedOn, 409, "Another window was quicker"),
     (BenchInUse, 409, "The bench is in use"),
+    (SentTwice, 409, "It was sent before"),
     (NotSureEnough, 409, "Not yet sure"),
     (FieldsRefused, 422, "Something is missing"),
     (FileRefused, 422, "The file was not taken in"),

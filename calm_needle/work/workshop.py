@@ -9,14 +9,15 @@ import sqlite3
 import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
+from datetime import timedelta
 from pathlib import Path
 from typing import Literal
 
-from calm_needle.clock import SYSTEM, Clock, now_utc
+from calm_needle.clock import SYSTEM, Clock, now_utc, to_text
 from calm_needle.core.description import Description, parse_description, write_description
 from calm_needle.errors import BenchInUse, StoreUnusable
+from calm_needle.store import act_tokens, db, own_dossiers, practice, runs, shelf
 from calm_needle.store import bench as bench_store
-from calm_needle.store import db, own_dossiers, practice, runs, shelf
 from calm_needle.store import repairs as repair_store
 from calm_needle.work import backup
 from calm_needle.work.bench.desk import Desk
@@ -29,6 +30,8 @@ from calm_needle.work.instruments.stand_ins import StandIns
 from calm_needle.work.jobs.shelf import job_of
 from calm_needle.work.soundness import repairs, safe_start
 from calm_needle.work.whole_file import read_text, write_whole
+
+TOKENS_KEPT = timedelta(days=2)  # of forms that were sent: nobody has such a page open any more
 
 
 class Workshop:
@@ -55,6 +58,7 @@ class Workshop:
         try:
             with self.store() as conn:  # a folder that cannot be used is found out now
                 hearing.remember(conn, self.equipment.ears)
+                act_tokens.forget_before(conn, to_text(clock.utc() - TOKENS_KEPT))
         except BaseException:
             self.lock.close()
             raise
