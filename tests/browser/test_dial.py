@@ -64,6 +64,9 @@ class APadderMadeAdjustable(Dial):
 
 
 class TheDriftedPadder(Dial):
+    def expected_errors(self) -> tuple[str, ...]:
+        return ("409",)  # a frequency that is asked about
+
     def test_it_is_named_and_what_exact_where_one_listens_costs_stands_beside_the_least_worst(self) -> None:
         bench = self.begin(PADDER_SET)
         self.read_marks(bench)
@@ -75,6 +78,13 @@ class TheDriftedPadder(Dial):
         expect(cause).to_contain_text(re.compile(r"The padder C20 has about \d+ % more than it is drawn for"))
         expect(cause).to_contain_text("No other part explains the readings as well")
         expect(self.page.locator("[data-option=exact]")).to_have_count(0)
+        self.page.get_by_label("Where its owner listens").fill("909")
+        self.page.get_by_role("button", name="Show what that costs elsewhere").click()
+        asked = self.page.get_by_role("alertdialog")
+        expect(asked).to_contain_text(re.compile(r"909\sHz is not on medium wave\. Was 909\skHz meant\?"))
+        asked.get_by_role("button", name="No").click()
+        self.page.reload()
+        self.page.wait_for_selector("html[data-ready=yes]")
         self.page.get_by_label("Where its owner listens").fill("909 kHz")
         self.assertEqual(violations(self.page), [], "the decision")
         self.page.get_by_role("button", name="Show what that costs elsewhere").click()

@@ -88,6 +88,7 @@ class OneAdjusterForTwo(AtTheDial):
         self.assertIn("With the pointer at 600", read[0][1])
         self.assertRegex(bench.advice, r"Two moves bring it from [\d.]+.kHz at the worst to [\d.]+.Hz")
         self.assertEqual(len(bench.desk.view()["choices"]["steps"]), 2)
+        self.say_where_it_is_listened_to(bench)
         self.on(bench, "Enter")
         self.on(bench, "Enter")  # all is set
         while "oscillator core" not in bench.title:
@@ -117,6 +118,24 @@ class OneAdjusterForTwo(AtTheDial):
         self.assertRegex(page.text, "again: .* was turned in run")
         self.assertIn("Do again what is stale", page.buttons())
         self.set_with_the_padder(self.fit_a_trimmer_for_its_padder())
+
+    def say_where_it_is_listened_to(self, bench: InsideBench) -> None:
+        """A prefix that was forgotten is asked about, what is nowhere on the band is refused, and the page can be shown after both."""
+
+        def say(listens: str, **more: str) -> tuple[int, str]:
+            answer = self.post(f"/bench/{bench.run_id}/listens", json=True, here=bench.desk.here, listens=listens, **more)
+            return answer.status_code, answer.get_data(as_text=True)
+
+        page = f"/bench/{bench.run_id}"
+        status, asked = say("909")
+        self.assertEqual(status, 409)
+        self.assertIn("Was 909", asked)
+        self.assertEqual(self.get(page).status_code, 200)
+        self.assertEqual(say("14.2M")[0], 422)
+        self.assertEqual(self.get(page).status_code, 200)
+        self.assertEqual(say("909", sure="yes")[0], 200)
+        self.assertIn("Exact at 909", self.get(page).get_data(as_text=True))
+        self.assertEqual(say("")[0], 200)
 
     def fit_a_trimmer_for_its_padder(self) -> InsideBench:
         """The set then has a dossier of its own; what that makes stale is done again, from its safe start on."""

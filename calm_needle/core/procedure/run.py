@@ -13,6 +13,7 @@ from calm_needle.core.dossier.model import RoundRule, SetUp, Step
 from calm_needle.core.procedure.plan import Plan, without
 from calm_needle.core.procedure.rounds import Gain
 from calm_needle.core.procedure.watch.wander import SPAN_TO_SIGMA
+from calm_needle.errors import CalmNeedleError
 
 ActKind = Literal[
     "set", "begin", "level", "way", "blind", "wax", "changed", "take", "no_peak", "skip", "back", "decide", "extend", "finish"
@@ -110,6 +111,17 @@ def fold(plan: Plan, acts: Iterable[Act]) -> RunState:
     for act in acts:
         state = _settle(_apply(state, act))
     return state
+
+
+def fold_what_fits(plan: Plan, acts: Iterable[Act]) -> tuple[RunState, tuple[Act, ...]]:
+    """As fold(), with each act that does not fit set aside: an act of a fault of ours, or of a damaged file, closes no run for ever."""
+    state, aside = _settle(RunState("set_up", plan, _first_of(plan, 0))), []
+    for act in acts:
+        try:
+            state = _settle(_apply(state, act))
+        except (CalmNeedleError, LookupError, StopIteration, AssertionError, TypeError, ValueError, AttributeError):
+            aside.append(act)
+    return state, tuple(aside)
 
 
 def rounds_of(state: RunState, group_id: str) -> list[list[Gain]]:

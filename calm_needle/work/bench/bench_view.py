@@ -182,11 +182,18 @@ def page(book: RunBook, bench: LiveBench | None, in_hand: str | None, away: Away
         "notes": book.notes(),
         "scale": needle.scale._asdict(),
         "why": step.why if step else "",
+        "set_aside": _set_aside(book),
     }
 
 
 # What is said of a set that gives nothing to compare: off, stopped, or on behind a limiter.
 SILENT = {"off": "The set is off.", "stopped": "The set is off: its start was stopped.", "on": "The set is not at full power."}
+
+
+def _set_aside(book: RunBook) -> str:
+    """What is said of acts of the run that do not fit it; empty where all do."""
+    acts = [f"“{a.kind}”, {a.at_utc[:10]} {a.at_utc[11:16]} UTC" for a in book.set_aside]
+    return f"Set aside, for it does not fit this run: {'; '.join(acts)}. The run goes on without it." if acts else ""
 
 
 def rested_words(since_utc: str, until_utc: str) -> str:

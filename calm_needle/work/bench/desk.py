@@ -12,7 +12,7 @@ from calm_needle.core.procedure.judge import swing_for
 from calm_needle.core.procedure.run import RunState
 from calm_needle.core.procedure.set_up import settings
 from calm_needle.core.quantities import Quantity
-from calm_needle.errors import BenchInUse, FieldsRefused, RunMovedOn
+from calm_needle.errors import BenchInUse, CalmNeedleError, FieldsRefused, RunMovedOn
 from calm_needle.store import db
 from calm_needle.store.db import told_in_words
 from calm_needle.work.bench import bench_view, trace_view
@@ -224,11 +224,23 @@ class Desk:
             self._bench.set_everything(wanted.settings)
         self.act(here, lambda book: book.set_everything())
 
-    def listens(self, here: str, at_hz: float | None) -> None:
-        """Remember where the owner listens, while this run is at the bench: what being exact there costs is then shown too."""
+    def listens(self, here: str, at_hz: float | None, *, sure: bool = False) -> None:
+        """Remember where the owner listens, while this run is at the bench: what being exact there costs is then shown too.
+
+        sure: what was asked about was meant. Raises NotSureEnough for a frequency that a factor of a thousand brings into the band,
+        FieldsRefused for one outside it, and where nothing can be said of it; nothing is remembered then.
+        """
         with self._lock:
             self._expect_here(here)
+            at_hz = None if at_hz is None else self._book.in_its_band(at_hz, sure=sure)
+            before = dict(self._book.asked)
             self._book.asked["listens_hz"] = at_hz
+            try:
+                self._book.decision()
+            except CalmNeedleError as fault:
+                self._book.asked.clear()
+                self._book.asked.update(before)
+                raise FieldsRefused({"listens": f"Nothing can be said for that frequency: {fault}"}) from None
         self.publish(changed=True)
 
     def move_level(self, here: str) -> None:

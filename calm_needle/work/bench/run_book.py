@@ -12,6 +12,7 @@ from typing import Any
 from calm_needle.clock import clock_of, seconds
 from calm_needle.core.dossier.model import TUNING_ID, Adjuster, Model, Step
 from calm_needle.core.dossier.read import read_model, resolved_group
+from calm_needle.core.plausible import likely_instead
 from calm_needle.core.procedure.decision import Decision
 from calm_needle.core.procedure.forecast import Pair
 from calm_needle.core.procedure.judge import Moment, Standing
@@ -19,9 +20,9 @@ from calm_needle.core.procedure.kinds.level import why_not_dead, why_not_this_co
 from calm_needle.core.procedure.level_keeper import LevelMove
 from calm_needle.core.procedure.plan import Plan, plan_data, read_plan
 from calm_needle.core.procedure.rounds import RoundsVerdict, judge_rounds
-from calm_needle.core.procedure.run import Act, RunState, Visit, fold, rounds_of
+from calm_needle.core.procedure.run import Act, RunState, Visit, fold_what_fits, rounds_of
 from calm_needle.core.procedure.stale import STILL_TURNS, Change, Stale, made_stale
-from calm_needle.core.quantities import Quantity
+from calm_needle.core.quantities import Quantity, format_plain
 from calm_needle.errors import CalmNeedleError, FieldsRefused, NotFound, RunMovedOn
 from calm_needle.store import runs, shelf
 from calm_needle.store.db import transaction
@@ -145,6 +146,24 @@ class RunBook:
         """Where the owner listens on the band in hand: as a person has just said, or as intake has it."""
         known: dict[str, float | None] = wishes_here(self._conn, model=self.model, state=self.state, job_id=self.job.id) | self.asked
         return known.get("listens_hz")
+
+    def in_its_band(self, at_hz: float, *, sure: bool) -> float:
+        """Return a frequency on the band in hand. sure: where another was probably meant, that is taken.
+
+        Raises NotSureEnough where another was probably meant, FieldsRefused for one that is nowhere on the band.
+        """
+        group = self.plan.group(self.state.place.group_id) if self.state.place else None
+        tuning = group.steps[0].set_up.tuning if group and group.steps else None
+        band = next((b for b in self.model.bands if tuning and b.id == tuning.band), None)
+        if band is None or band.f_low_hz <= at_hz <= band.f_high_hz:
+            return at_hz
+        low, high, here = (format_plain(f, unit="Hz") for f in (band.f_low_hz, band.f_high_hz, at_hz))
+        meant = likely_instead(at_hz, sensible=(band.f_low_hz, band.f_high_hz))
+        if meant is None:
+            raise FieldsRefused({"listens": f"{here} is not on {band.name}, which goes from {low} to {high}."})
+        if not sure:
+            raise NotSureEnough(f"{here} is not on {band.name}. Was {format_plain(meant, unit='Hz')} meant?")
+        return meant
 
     # What a person does.
 
@@ -470,7 +489,8 @@ class RunBook:
     def _fold(self) -> RunState:
         acts = [Act(a.id, a.kind, a.at_utc, json.loads(a.detail)) for a in runs.acts(self._conn, self.run.id)]
         self._last_act = acts[-1].id if acts else 0
-        return fold(self._begun_with, acts)
+        state, self.set_aside = fold_what_fits(self._begun_with, acts)
+        return state
 
     def _here(self) -> dict[str, Any]:
         """What an act names: the step that it is meant for, and its round."""

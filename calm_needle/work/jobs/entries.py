@@ -2,11 +2,13 @@
 
 import json
 import sqlite3
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from calm_needle.clock import now_utc
 from calm_needle.core.pictures import Picture
 from calm_needle.core.procedure.stale import Stale
+from calm_needle.core.quantities import parse_si
 from calm_needle.core.soundness.entry_kinds import KINDS, OWN_PAPER, EntryKind, Page, check
 from calm_needle.core.soundness.gate import ALIGNMENT
 from calm_needle.core.verdict import Verdict
@@ -16,6 +18,7 @@ from calm_needle.store.db import transaction
 from calm_needle.store.shelf import JobRow
 from calm_needle.work.bench.run_book import open_again as _stale
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
+from calm_needle.work.slips import Slips
 from calm_needle.work.soundness.power import why_live
 
 LONGEST_WORDS = 400
@@ -96,6 +99,7 @@ def add(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
     if kind.cold and (live := why_live(conn, job_id)):
         raise FieldsRefused({kind.fields[0].name: live})
     bands = _bands(conn, job) if kind.bands else []
+    _ask_about_frequencies(conn, job, kind, form, detail)
     if unknown := [name for name in kind.bands if detail[name] not in bands]:
         raise FieldsRefused(dict.fromkeys(unknown, f"This set has no such band. Choose one: {', '.join(bands)}."))
     with transaction(conn):
@@ -103,6 +107,18 @@ def add(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
         if kind.reopens:
             done = [m.phase for m in shelf.phase_marks(conn, job_id).values() if m.state == "done" and m.phase in ALIGNMENT]
             _stale(conn, job_id, [Stale(phase, kind.reopens(detail), ()) for phase in done], at_utc=at_utc)
+
+
+def _ask_about_frequencies(
+    conn: sqlite3.Connection, job: JobRow, kind: EntryKind, form: Mapping[str, str], detail: Mapping[str, str]
+) -> None:
+    """Ask about a frequency that a factor of a thousand or a million would bring into the band that the entry names."""
+    slips = Slips(form)
+    for band in (b for b in model_of_dossier(conn, job.dossier_id).bands if kind.bands and b.name in {detail.get(n) for n in kind.bands}):
+        for ask in kind.fields:
+            if ask.unit == "Hz" and detail.get(ask.name):
+                slips.within(ask.name, parse_si(detail[ask.name], unit="Hz"), sensible=(band.f_low_hz, band.f_high_hz), unit="Hz")
+    slips.refuse()
 
 
 def _bands(conn: sqlite3.Connection, job: JobRow) -> list[str]:

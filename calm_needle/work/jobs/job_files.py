@@ -188,7 +188,8 @@ def _must_make_sense(conn: sqlite3.Connection, job_id: int) -> None:
     """Read the job as every page would, before it is kept."""
     try:
         for run in runs.runs_of_job(conn, job_id):
-            RunBook(conn, run.id)
+            if aside := RunBook(conn, run.id).set_aside:
+                raise _Senseless(f"run {run.id} has an act that does not fit it: {aside[0].kind}")
         job_record.record_of(conn, job_id)
     except SENSELESS as fault:
         raise _Senseless(f"what it holds makes no sense together ({type(fault).__name__}: {str(fault)[:80]})") from fault

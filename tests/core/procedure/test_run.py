@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 
 from calm_needle.core.dossier.model import Group, RoundRule, SetUp, Source, Step
 from calm_needle.core.procedure.plan import Plan
-from calm_needle.core.procedure.run import Act, Place, RunState, fold, rounds_of
+from calm_needle.core.procedure.run import Act, Place, RunState, fold, fold_what_fits, rounds_of
 from tests.support.properties import steady
 
 AT_GRID = SetUp(source=Source(468e3, 320e-6, "AM", 0.3, 400.0), goes_in="grid")
@@ -81,6 +81,13 @@ class WhereARunIs(unittest.TestCase):
         self.assertIsNone(state.last_visit(state.place))
         again = run("set", ("take", {"gain_db": 2.0}), "back", ("take", {"gain_db": 0.5}), ("take", {"gain_db": 1.0}))
         self.assertEqual([[c.gain for c in r] for r in rounds_of(again, "cores")], [[0.5, 1.0]])
+
+    def test_an_act_that_does_not_fit_is_set_aside_and_closes_the_run_for_nobody(self) -> None:
+        sound = acts_of("set", ("take", {"gain_db": 3.0}))
+        for broken in (Act(90, "take", "", {"step_id": "nowhere"}), Act(91, "set", "", {}), Act(92, "back", "", {"visit": 77})):
+            acts = [*sound[:2], broken, *sound[2:]]
+            state, aside = fold_what_fits(PLAN, acts)
+            self.assertEqual((state, aside), (fold(PLAN, sound), (broken,)))
 
     def test_going_back_before_anything_was_done_changes_nothing(self) -> None:
         self.assertEqual(run("set", "back").place, run("set").place)

@@ -82,7 +82,7 @@ def decide(run_id: int) -> Response:
 def listens(run_id: int) -> Response:
     typed = request.form.get("listens", "").strip()
     at_hz = parse_si(typed, unit="Hz") if typed else None
-    return _act(run_id, lambda desk, here: desk.listens(here, at_hz))
+    return _act_if_sure(run_id, lambda desk, here, sure: desk.listens(here, at_hz, sure=sure))
 
 
 @screen.post("/<int:run_id>/level")
