@@ -121,6 +121,15 @@ class PartsAsTheyAreMet(PageTest):
         assert found
         return found[1]
 
+    def test_a_measured_value_without_its_prefix_is_asked_about_and_one_key_takes_the_other(self) -> None:
+        job = self.sketched()
+        asked = self.post(f"{job}/parts/add", part="R3 470k 735")
+        self.assertEqual(asked.status_code, 422)
+        self.assertIn('value="R3 470k 735kΩ" data-meant-for="part"', asked.get_data(as_text=True))
+        taken = {"part": "R3 470k 735", "sure-part": "R3 470k 735", "take-part": "R3 470k 735kΩ"}
+        self.assertEqual(self.post(f"{job}/parts/add", **taken).status_code, 303)
+        self.assertIn("735", self.get(f"{job}/parts").get_data(as_text=True))
+
     def test_what_cannot_be_one_is_refused_and_said_at_its_field(self) -> None:
         job = self.sketched()
         self.post(f"{job}/parts/add", part="R7 470k", region="output")
@@ -130,6 +139,7 @@ class PartsAsTheyAreMet(PageTest):
             ("X1 3", "begins with none of"),
             ("R9 0", "must be above"),
             ("R9 4q", "4q"),
+            ("V1 6K8", "V1 is a valve"),
         ):
             answer = self.post(f"{job}/parts/add", part=said)
             self.assertEqual(answer.status_code, 422, said)

@@ -189,7 +189,7 @@ def _must_make_sense(conn: sqlite3.Connection, job_id: int) -> None:
     try:
         for run in runs.runs_of_job(conn, job_id):
             if aside := RunBook(conn, run.id).set_aside:
-                raise _Senseless(f"run {run.id} has an act that does not fit it: {aside[0].kind}")
+                raise _Senseless(f"what it holds makes no sense together (an act of run {run.id} does not fit it: {aside[0].kind})")
         job_record.record_of(conn, job_id)
     except SENSELESS as fault:
         raise _Senseless(f"what it holds makes no sense together ({type(fault).__name__}: {str(fault)[:80]})") from fault

@@ -2,8 +2,12 @@
 
 import hashlib
 import json
+import math
+import re
 import sqlite3
-from typing import Any, NamedTuple
+from collections.abc import Callable
+from functools import wraps
+from typing import Any, Concatenate, NamedTuple, ParamSpec, TypeVar
 
 from calm_needle.clock import now_utc
 from calm_needle.core.dossier import amend
@@ -11,11 +15,12 @@ from calm_needle.core.dossier.amend import SOURCES, with_expected, with_padder_a
 from calm_needle.core.dossier.chassis_map import region_at
 from calm_needle.core.dossier.model import Model
 from calm_needle.core.dossier.sketch import key_of
+from calm_needle.core.plausible import part_instead, question
 from calm_needle.core.procedure.dial.band import DialBand, dial_bands
 from calm_needle.core.procedure.dial.words import trimmer_words
-from calm_needle.core.quantities import format_si, parse_si
+from calm_needle.core.quantities import format_plain, format_si, parse_si
 from calm_needle.core.soundness.parts_sweep import UNITS
-from calm_needle.errors import FieldsRefused, NotFound, NotUnderstood
+from calm_needle.errors import FieldsRefused, JobMovedOn, NotFound, NotUnderstood
 from calm_needle.files.dossiers import fragment_faults, load_dossier
 from calm_needle.store import own_dossiers, part_checks, shelf
 from calm_needle.store.db import transaction
@@ -29,6 +34,10 @@ KIND_OF |= dict.fromkeys(("V", "VR", "P"), "control")
 USUAL_PERCENT = {"resistor": 20.0, "capacitor": 20.0, "winding": 15.0, "control": 30.0}
 
 
+P = ParamSpec("P")
+Value = TypeVar("Value")
+VALVE = re.compile(r"V\d+[A-Za-z]?", re.IGNORECASE)
+MOST_TRIES = 20  # of somebody who amends what others amend at the same moment
 MOST_VOLTS = 2000.0
 LONGEST_WORDS = 160
 WITH_VOLTS = ("power", "RF amplifier", "mixer", "oscillator", "if amplifier")  # kinds of stage whose points have volts
@@ -67,6 +76,23 @@ def points_to_look_up(model: Model) -> list[tuple[str, str]]:
     return [(point, name) for _, point, name in sorted(found, key=lambda f: f[0])]
 
 
+def amending(work: Callable[Concatenate[sqlite3.Connection, int, P], Value]) -> Callable[Concatenate[sqlite3.Connection, int, P], Value]:
+    """Work again from what the set has by then, where somebody else was quicker: of many that add to it, none is lost."""
+
+    @wraps(work)
+    def again(conn: sqlite3.Connection, job_id: int, /, *args: P.args, **kwargs: P.kwargs) -> Value:
+        for _ in range(MOST_TRIES):
+            try:
+                return work(conn, job_id, *args, **kwargs)
+            except JobMovedOn:
+                if conn.in_transaction:  # what it would read again is what it has read
+                    raise
+        return work(conn, job_id, *args, **kwargs)
+
+    return again
+
+
+@amending
 def expect(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
     """Keep what should stand at a rail (point, expected, source), of which the dossier says nothing. Raises NotFound, FieldsRefused."""
     job = job_of(conn, job_id)
@@ -90,6 +116,7 @@ def expect(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
         keep_own(conn, job, data, words=f"{points[form['point']]} should be {format_si(volts, unit='V', digits=3)}", at_utc=now_utc(conn))
 
 
+@amending
 def add_point(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
     """Keep a test point that was met while measuring (stage, name, volts if known, source). Raises NotFound, FieldsRefused."""
     job = job_of(conn, job_id)
@@ -118,6 +145,7 @@ def add_point(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> No
         keep_own(conn, job, data, words=f"test point {name}", at_utc=now_utc(conn))
 
 
+@amending
 def add_mark(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
     """Keep a printed mark that was met while reading the dial (band, mark, mm where it was measured). Raises NotFound, FieldsRefused."""
     job = job_of(conn, job_id)
@@ -162,6 +190,7 @@ def add_adjuster(
         raise FieldsRefused({"own": str(fault)}) from None
 
 
+@amending
 def fit_padder_trimmer(conn: sqlite3.Connection, job_id: int, band_id: str, form: dict[str, str]) -> None:
     """Keep that a band's padder was replaced by one that can be set (seized, looked_over), and open again what that makes stale.
 
@@ -190,6 +219,7 @@ def fit_padder_trimmer(conn: sqlite3.Connection, job_id: int, band_id: str, form
         repairs.keep(conn, job, **done, value=farads, at_utc=at_utc, stage=stage)
 
 
+@amending
 def add_part(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> str:
     """Keep a part that the dossier does not list, as one says it: «R7 470k», or «R7 470k 735k» where it was measured too, and the region
     where it was found, or the place that was pointed at (x_mm, y_mm); return its id.
@@ -204,6 +234,8 @@ def add_part(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> str
     name, printed, *measured = said
     if measured and (live := why_live(conn, job_id)):
         raise FieldsRefused({"part": live})
+    if VALVE.fullmatch(name):
+        raise FieldsRefused({"part": f"{name} is a valve, and “{printed[:20]}” its type: no meter reads that. A control is VR1 or P1."})
     kind = next((KIND_OF[n] for n in sorted(KIND_OF, key=len, reverse=True) if name.upper().startswith(n)), None)
     if kind is None:
         raise FieldsRefused({"part": f"“{name[:20]}” begins with none of R, C, L, T, IFT, VR: say what it is, as diagrams do."})
@@ -218,6 +250,7 @@ def add_part(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> str
     try:
         data = with_part(data_of(conn, job.dossier_id), part)
         value = parts_sweep.read_value(measured[0], kind=kind) if measured else None
+        _ask_about_measured(form, name, printed, nominal, value, kind)
     except (ValueError, NotUnderstood) as fault:
         raise FieldsRefused({"part": str(fault)}) from None
     with transaction(conn):
@@ -234,6 +267,15 @@ def add_part(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> str
                 leads=parts_sweep.of_leads(conn, job_id, kind, value),
             )
     return name
+
+
+def _ask_about_measured(form: dict[str, str], name: str, printed: str, nominal: float, value: float | None, kind: str) -> None:
+    """Ask about what the meter is said to show where a prefix was probably forgotten: R3 470k 735."""
+    meant = part_instead(value, drawn=nominal) if value and math.isfinite(value) else None
+    if meant is None or value is None or form.get("sure-part", "").strip() == form.get("part", "").strip():
+        return
+    shown = "".join(format_plain(meant, unit=UNITS[kind]).split())
+    raise FieldsRefused({"part": question(value, meant=meant, unit=UNITS[kind])}, meant={"part": f"{name} {printed} {shown}"})
 
 
 def _pointed_at(conn: sqlite3.Connection, job: shelf.JobRow, form: dict[str, str]) -> str:
@@ -273,7 +315,12 @@ def own_text(conn: sqlite3.Connection, job_id: int) -> tuple[str, str]:
 def keep_checked(
     conn: sqlite3.Connection, job: shelf.JobRow, data: dict[str, Any], *, words: str, at_utc: str, base_id: int | None = None
 ) -> int:
-    """Keep what is known to be right."""
+    """Keep what is known to be right, amended from the dossier that the job was read with. Raises JobMovedOn where the set has another
+    since: what was kept meanwhile is not in the data.
+    """
+    now = shelf.job(conn, job.id)
+    if now is None or now.dossier_id != job.dossier_id:
+        raise JobMovedOn("the set’s own data")
     text = json.dumps(data, ensure_ascii=False, indent=2)
     return own_dossiers.add(
         conn,
