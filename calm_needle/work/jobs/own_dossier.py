@@ -250,9 +250,9 @@ def add_part(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> str
     try:
         data = with_part(data_of(conn, job.dossier_id), part)
         value = parts_sweep.read_value(measured[0], kind=kind) if measured else None
-        _ask_about_measured(form, name, printed, nominal, value, kind)
     except (ValueError, NotUnderstood) as fault:
         raise FieldsRefused({"part": str(fault)}) from None
+    _ask_about_measured(form, name, printed, nominal, value, kind)
     with transaction(conn):
         keep_checked(conn, job, data, words=f"part {name}", at_utc=now_utc(conn))
         if measured:
