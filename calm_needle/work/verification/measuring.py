@@ -3,7 +3,6 @@
 import json
 import math
 import sqlite3
-import statistics
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal, NamedTuple
@@ -22,6 +21,7 @@ from calm_needle.core.verification.definitions import DEFINITIONS, DEPTH, MEASUR
 from calm_needle.core.verification.frequency_pattern import Checked, pattern_of
 from calm_needle.core.verification.frequency_pattern import Found as PatternFound
 from calm_needle.core.verification.measures import MEASURES, Figure, Limit, Measure, judge, limit_of
+from calm_needle.core.verification.neighbours import Needs, stands_out_db
 from calm_needle.errors import CalmNeedleError, FieldsRefused, NoAnswer, NotFound, NotUnderstood
 from calm_needle.files.curves_csv import write_curves
 from calm_needle.files.traces import Trace, write_touchstone
@@ -38,7 +38,6 @@ from calm_needle.work.soundness.bands import at_the_aerial, middle_of, usual_cou
 from calm_needle.work.soundness.power import why_silent
 from calm_needle.work.verification import instruments_register
 
-NEIGHBOUR_DB = 10.0  # more than its neighbours at equal definition and coupling: a band that stands out
 SENSIBLE_LEVEL_V, USUAL_LEVEL_V = (5e-8, 0.5), 20e-6
 BY_ANY = ""
 LONGEST_REASON = 200
@@ -321,16 +320,18 @@ def change_of(first: Taken, last: Taken) -> Change:
 
 
 def _stands_out(one: Taken, everything: Sequence[Taken]) -> str:
-    """Whether a band needs far more than its neighbours, by the same definition and coupling."""
-    others: dict[str, float] = {}
+    """Whether a band needs far more than its others, by the same definition, coupling and covers."""
+    others: dict[str, Needs] = {}
     for t in everything:
         same = t.values.get("definition") == one.values.get("definition") and t.conditions.get("coupling") == one.conditions.get("coupling")
-        if t.band != one.band and same and not t.stale and t.main.value:
-            others[t.band] = t.main.value
-    if not others or not one.main.value:
-        return ""
-    more = 20.0 * math.log10(one.main.value / statistics.median(others.values()))
-    return f"{more:.0f}\u00a0dB more than the other bands need: this one has a fault of its own" if more >= NEIGHBOUR_DB else ""
+        if t.band != one.band and same and t.cover == one.cover and not t.stale and t.main.value:
+            others[t.band] = _needs(t, t.main.value)
+    more = stands_out_db(_needs(one, one.main.value), list(others.values())) if one.main.value else None
+    return "" if more is None else f"{more:.0f}\u00a0dB more than the other bands need: this one has a fault of its own"
+
+
+def _needs(one: Taken, level_v: float) -> Needs:
+    return Needs(level_v, one.limit.most if one.limit else None)
 
 
 def pattern(model: Model, checked: Sequence[Taken]) -> PatternFound:
