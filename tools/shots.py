@@ -115,6 +115,8 @@ def parts(page: Page) -> None:
 
 def guided(page: Page) -> None:
     page.goto(f"/jobs/{BOAT_HOUSE}/guided")
+    if (off := page.get_by_role("button", name=re.compile("It is off|Switch it off"))).count():
+        off.click()
     begin = page.get_by_role("region", name="A transformer that hardly answers")
     begin.get_by_label("About").select_option("IFT2-p")
     begin.get_by_label("Its sister").select_option("IFT1-p")
