@@ -34,7 +34,7 @@ def glance(conn: sqlite3.Connection, job: JobRow, phases: Sequence[PhaseLine]) -
 
 def _power(conn: sqlite3.Connection, job: JobRow) -> GlanceLine:
     power = power_of(conn, job.id)
-    words = f"{power.words}{': is it still?' if power.asked else ''}"
+    words = f"{'power ' if not power.state else ''}{power.words}{': is it still?' if power.asked else ''}"
     return GlanceLine("The set", (words,), "watch" if power.asked or power.state == "stopped" else "plain", "start")
 
 

@@ -35,7 +35,7 @@ class Power(NamedTuple):
             "on": f"on since {self.since} UTC{f', {self.behind}' if self.behind else ''}",
             "off": f"off since {self.since} UTC",
             "stopped": f"stopped at {self.since} UTC: its cause first",
-            "": "not said whether on or off",
+            "": "not said",
         }[self.state]
 
 

@@ -327,7 +327,10 @@ def _stands_out(one: Taken, everything: Sequence[Taken]) -> str:
         if t.band != one.band and same and t.cover == one.cover and not t.stale and t.main.value:
             others[t.band] = _needs(t, t.main.value)
     more = stands_out_db(_needs(one, one.main.value), list(others.values())) if one.main.value else None
-    return "" if more is None else f"{more:.0f}\u00a0dB more than the other bands need: this one has a fault of its own"
+    if more is None:
+        return ""
+    beyond = ", what the service data expect of each taken off" if one.limit and one.limit.most else ""
+    return f"{more:.0f}\u00a0dB more than the other bands need{beyond}: this one has a fault of its own"
 
 
 def _needs(one: Taken, level_v: float) -> Needs:
