@@ -57,3 +57,25 @@ def checks(conn: sqlite3.Connection) -> list[CheckRow]:
         FROM instrument_check ORDER BY checked_on, id"""
     )
     return [CheckRow(*row) for row in rows]
+
+
+def used_in_job(conn: sqlite3.Connection, job_id: int) -> set[tuple[str, str]]:
+    """Return which instruments a job's readings are of, by what was read: kinds and quantities; parts apart, whose kind no table has."""
+    rows = conn.execute(
+        """
+        SELECT 'multimeter', 'volts' FROM start_entry WHERE job_id = :job_id AND kind = 'rail'
+        UNION SELECT 'multimeter', 'ohms' FROM band_check WHERE job_id = :job_id AND kind = 'coil'
+        UNION SELECT 'generator', 'level' FROM band_check WHERE job_id = :job_id AND kind = 'level'
+        UNION SELECT 'generator', 'level' FROM reading r JOIN run ON run.id = r.run_id WHERE run.job_id = :job_id AND r.generator_v > 0
+        UNION SELECT 'generator', 'frequency' FROM reading r JOIN run ON run.id = r.run_id WHERE run.job_id = :job_id AND r.generator_hz > 0
+        UNION SELECT 'ac-millivoltmeter', 'volts' FROM reading r JOIN run ON run.id = r.run_id WHERE run.job_id = :job_id AND r.unit = 'V'
+        UNION SELECT 'counter', 'frequency' FROM reading r JOIN run ON run.id = r.run_id WHERE run.job_id = :job_id AND r.unit = 'Hz'
+        UNION SELECT 'counter', 'frequency' FROM coverage WHERE job_id = :job_id
+        UNION SELECT 'counter', 'frequency' FROM measurement WHERE job_id = :job_id AND kind IN ('frequency', 'window', 'drift')
+        UNION SELECT 'generator', 'level' FROM measurement WHERE job_id = :job_id AND kind NOT IN ('frequency', 'window', 'drift')
+        UNION SELECT 'generator', 'frequency' FROM measurement WHERE job_id = :job_id AND kind NOT IN ('frequency', 'drift')
+        UNION SELECT 'ac-millivoltmeter', 'volts' FROM measurement
+            WHERE job_id = :job_id AND source <> 'recording' AND kind NOT IN ('frequency', 'window', 'drift')""",
+        {"job_id": job_id},
+    )
+    return {(str(instrument), str(quantity)) for instrument, quantity in rows}

@@ -363,9 +363,8 @@ def _recordings(about: About) -> Chapter:
 
 
 def _how_it_was_measured(about: About) -> Chapter:
-    blocks: list[Block] = [
-        Lines("Instruments", tuple(f"{line.name}, {line.quantity}: {line.sure.words}" for line in instruments_register.lines(about.conn)))
-    ]
+    used = instruments_register.lines_used(about.conn, about.job)
+    blocks: list[Block] = [Lines("Instruments", tuple(f"{line.name}, {line.quantity}: {line.sure.words}" for line in used))] if used else []
     style = _style(about)
     if style:
         blocks.append(Lines("House style", (style,)))

@@ -9,9 +9,13 @@ from calm_needle.clock import now_utc
 from calm_needle.core.form import Ask, read_form
 from calm_needle.core.verification.register import SOON_DAYS, TAKEN, UNITS, Check, Sure, sure_of
 from calm_needle.errors import FieldsRefused
+from calm_needle.store import part_checks
 from calm_needle.store import register as store
+from calm_needle.store.shelf import JobRow
+from calm_needle.work.jobs.shelf import parts_of_job
 
 SIMULATED = "simulated"
+OHMMETER, PART_METERS = "multimeter", {"capacitor": "lcr-meter"}  # what reads parts of a kind: an ohmmeter unless it is told here
 
 
 class RegisterLine(NamedTuple):
@@ -60,6 +64,15 @@ def lines(conn: sqlite3.Connection) -> list[RegisterLine]:
             )
         )
     return out
+
+
+def lines_used(conn: sqlite3.Connection, job: JobRow) -> list[RegisterLine]:
+    """Return what the register says of the instruments of which a job has readings, and of no other."""
+    used = store.used_in_job(conn, job.id)
+    kinds = {p.id: p.kind for p in parts_of_job(conn, job)}
+    measured = {kinds[c.part] for c in part_checks.part_checks(conn, job.id) if c.part in kinds}
+    used |= {(PART_METERS.get(kind, OHMMETER), "ohms") for kind in measured - {"device"}}
+    return [line for line in lines(conn) if (line.instrument, line.quantity) in used]
 
 
 def add(conn: sqlite3.Connection, instrument: str, quantity: str, form: dict[str, str]) -> None:

@@ -10,9 +10,10 @@ from calm_needle.files.pdf.document import Head, cell_words, write
 from calm_needle.files.pdf.reading import read_certificate
 from calm_needle.store import certificates as store
 from calm_needle.store import repairs as repair_store
+from calm_needle.work.jobs.shelf import job_of, parts_of_job
 from calm_needle.work.record import certificate, job_record, papers
-from calm_needle.work.soundness import repairs, safe_start
-from calm_needle.work.verification import measuring
+from calm_needle.work.soundness import parts_sweep, repairs, safe_start
+from calm_needle.work.verification import instruments_register, measuring
 from tests.support.demo import DemoStore
 
 TYPED, STANNARD = 3, 6
@@ -121,6 +122,18 @@ class Certificates(Papers):
 
 
 class TheRecord(Papers):
+    def test_only_instruments_of_which_there_is_a_reading_are_listed(self) -> None:
+        safe_start.switch_off(self.conn, STANNARD)
+        job = job_of(self.conn, STANNARD)
+        before = {(line.instrument, line.quantity) for line in instruments_register.lines_used(self.conn, job)}
+        self.assertNotIn(("lcr-meter", "ohms"), before)
+        self.assertNotIn(("oscilloscope", "volts"), before)
+        part = next(p for p in parts_of_job(self.conn, job) if p.kind == "capacitor")
+        parts_sweep.enter(self.conn, STANNARD, {"part": part.id, "value": f"{part.nominal:.4g}", "seen": "0"})
+        after = {(line.instrument, line.quantity) for line in instruments_register.lines_used(self.conn, job)}
+        self.assertEqual(after - before, {("lcr-meter", "ohms")})
+        self.assertNotIn("Oscilloscope", str(self.chapter("how")))
+
     def chapter(self, name: str) -> job_record.Chapter:
         return next(c for c in job_record.record_of(self.conn, STANNARD).chapters if c.name == name)
 
