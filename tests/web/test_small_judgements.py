@@ -1,9 +1,10 @@
 """Small judgements: sections read, leads of the meter, what was moved, where the owner listens, a worry and its tests."""
 
+from calm_needle.core.procedure.dial.band import travel_share
 from calm_needle.store import part_checks
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 from calm_needle.work.jobs.wishes import wished
-from tests.support.client import PageTest
+from tests.support.client import TYPED_JOB, PageTest
 
 DUNLIN, STANNARD = 5, 6
 
@@ -129,3 +130,17 @@ class Taps(PageTest):
         self.post(path, kind="taps", winding="L3", pairs="2-3 12; 1-2 4.1; 1-3 16")
         text = self.get(path).get_data(as_text=True).replace("\u2009", " ")
         self.assertIn("Taps of L3: 1 to 2 4.1 Ω; 2 to 3 12 Ω", text)
+
+
+class WhereTheOscillatorRuns(PageTest):
+    def test_bands_that_are_typed_one_by_one_name_the_gang_and_its_work_is_offered(self) -> None:
+        with self.workshop.store() as conn:
+            model = model_of_dossier(conn, job_of(conn, TYPED_JOB).dossier_id)
+        for band in model.bands:
+            places = [band.f_low_hz * (band.f_high_hz / band.f_low_hz) ** (i / 12.0) for i in range(13)]
+            lines = [f"{f / 1e3:.1f}k {'dead' if travel_share(band, f) < 0.3 else f'{(f + band.if_hz) / 1e3:.1f}k'}" for f in places]
+            answer = self.post(f"/jobs/{TYPED_JOB}/dial/typed", band=band.id, lines="\n".join(lines))
+            self.assertEqual(answer.status_code, 303, answer.get_data(as_text=True)[:300])
+        self.assertIn("The gang: it dies at one shaft angle", self.get(f"/jobs/{TYPED_JOB}/dial").get_data(as_text=True))
+        offered = self.get(f"/jobs/{TYPED_JOB}/guided").get_data(as_text=True)
+        self.assertIn("it dies at one shaft angle", offered)

@@ -46,6 +46,16 @@ class DeadZone(NamedTuple):
     from_hz: float
     to_hz: float
     whole: bool
+    inside: bool = False  # alive on either side
+
+
+def latest_of_each_band(sweeps: Sequence[Sequence[Picked]]) -> list[Picked]:
+    """Return of several sweeps, the newest first, what was last read of each band: one that is typed band by band is one sweep a band."""
+    out: dict[str, list[Picked]] = {}
+    for sweep in sweeps:
+        for band in dict.fromkeys(r.band for r in sweep):
+            out.setdefault(band, [r for r in sweep if r.band == band])
+    return [r for rows in out.values() for r in rows]
 
 
 def dead_zones(readings: Sequence[Picked]) -> list[DeadZone]:
@@ -64,9 +74,17 @@ def dead_zones(readings: Sequence[Picked]) -> list[DeadZone]:
             low, high = own[max(i - 1, 0)], own[min(j + 1, len(own) - 1)]
             share = (low.share + own[i].share) / 2.0, (own[j].share + high.share) / 2.0
             edges = (low.dial_hz * own[i].dial_hz) ** 0.5, (own[j].dial_hz * high.dial_hz) ** 0.5
-            out.append(DeadZone(band, *share, *edges, whole=i == 0 and j == len(own) - 1))
+            inside = i > 0 and j < len(own) - 1
+            out.append(DeadZone(band, *share, *edges, whole=i == 0 and j == len(own) - 1, inside=inside))
             i = j + 1
     return out
+
+
+def at_one_angle(readings: Sequence[Picked]) -> bool:
+    """Whether several bands die at one angle of the shaft, at frequencies far apart: the gang's own oscillator section (J1)."""
+    edges = [_edge(z) for z in dead_zones(readings) if not z.whole and not z.inside]
+    shares, frequencies = [e[0] for e in edges], [e[1] for e in edges]
+    return len(edges) > 1 and max(shares) - min(shares) <= AGREE_SHARE and max(frequencies) / min(frequencies) > AGREE_RATIO
 
 
 def judge_coverage(readings: Sequence[Picked], *, names: Mapping[str, str]) -> Verdict:
@@ -75,7 +93,8 @@ def judge_coverage(readings: Sequence[Picked], *, names: Mapping[str, str]) -> V
         return Verdict("blank", "Not read yet.", ("A loose loop beside the oscillator, and every band is read in seconds.",))
     zones = dead_zones(readings)
     bands = list(dict.fromkeys(r.band for r in readings))
-    partly = [z for z in zones if not z.whole]
+    partly = [z for z in zones if not z.whole and not z.inside]
+    holes = [z for z in zones if z.inside]
     whole = [z for z in zones if z.whole]
     if not zones:
         feeble = _feeble(readings, names)
@@ -85,6 +104,13 @@ def judge_coverage(readings: Sequence[Picked], *, names: Mapping[str, str]) -> V
     if whole and not partly:
         dead = " and ".join(names[z.band] for z in whole)
         return Verdict("stop", f"It runs on other bands and not on {dead}.", ("That band’s coil, its switch contacts or its trimmer.",))
+    if holes and not partly:
+        said = "; ".join(f"{names[z.band]} {_where(z)}" for z in holes)
+        return Verdict(
+            "stop",
+            f"It is dead inside a band, and runs on either side: {said}.",
+            ("Look for what resonates there, a coil of another band that is not shorted; and for plates that touch over that stretch.",),
+        )
     if len(partly) == 1:
         return Verdict(
             "watch",
@@ -95,7 +121,7 @@ def judge_coverage(readings: Sequence[Picked], *, names: Mapping[str, str]) -> V
     shares, frequencies = [e[0] for e in at_edges], [e[1] for e in at_edges]
     said = "; ".join(f"{names[z.band]} {_where(z)}" for z in partly)
     said = said[:1].upper() + said[1:]
-    if max(shares) - min(shares) <= AGREE_SHARE and max(frequencies) / min(frequencies) > AGREE_RATIO:
+    if at_one_angle(readings):
         at = 100.0 * sum(shares) / len(shares)
         return Verdict(
             "stop",
@@ -157,6 +183,9 @@ def _edge(zone: DeadZone) -> tuple[float, float]:
 
 
 def _where(zone: DeadZone) -> str:
+    if zone.inside:
+        low, high = (format_plain(f, unit="Hz", digits=3) for f in sorted((zone.from_hz, zone.to_hz)))
+        return f"between {low} and {high}"
     share, f_hz = _edge(zone)
     side = "below" if zone.from_share <= 1.0 - zone.to_share else "above"
     return f"{side} {format_plain(f_hz, unit='Hz', digits=3)} ({100.0 * share:.0f} % of the travel)"

@@ -8,7 +8,7 @@ from calm_needle.core.dossier.model import Model
 from calm_needle.core.pictures import Curves, Line
 from calm_needle.core.procedure.dial.band import travel_share
 from calm_needle.core.quantities import parse_si
-from calm_needle.core.soundness.coverage import Picked, compare_modes, judge_coverage
+from calm_needle.core.soundness.coverage import Picked, compare_modes, judge_coverage, latest_of_each_band
 from calm_needle.core.verdict import Verdict
 from calm_needle.errors import CalmNeedleError, FieldsRefused, NotFound
 from calm_needle.store import coverage
@@ -36,15 +36,20 @@ def view(conn: sqlite3.Connection, job_id: int, model: Model) -> OscillatorView:
     """Return where the oscillator runs, by the last sweep and the one before."""
     sweeps = coverage.sweeps(conn, job_id)
     names = {b.id: b.name for b in model.bands}
-    last = _picked(model, sweeps[0]) if sweeps else []
+    last = picked_last(conn, job_id, model)
     before = _picked(model, sweeps[1]) if len(sweeps) > 1 else []
     label = sweeps[0][0].label if sweeps else ""
     return OscillatorView(
         judge_coverage(last, names=names),
         _levels(last, before, names),
         f"{sweeps[0][0].at_utc[:16].replace('T', ' ')} UTC{', ' + label if label else ''}" if sweeps else "",
-        _compared(sweeps, last, before, names),
+        _compared(sweeps, _picked(model, sweeps[0]) if sweeps else [], before, names),
     )
+
+
+def picked_last(conn: sqlite3.Connection, job_id: int, model: Model) -> list[Picked]:
+    """Return what was last picked up of each band."""
+    return latest_of_each_band([_picked(model, s) for s in coverage.sweeps(conn, job_id)])
 
 
 def sweep(conn: sqlite3.Connection, job_id: int, form: dict[str, str], meters: Meters) -> None:

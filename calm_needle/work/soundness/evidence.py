@@ -6,12 +6,13 @@ import sqlite3
 from collections.abc import Iterator
 
 from calm_needle.core.dossier.model import Model
+from calm_needle.core.soundness.coverage import at_one_angle, judge_coverage
 from calm_needle.core.soundness.entry_judges import judge_gang_short
 from calm_needle.core.soundness.guided.offers import Evidence
 from calm_needle.core.soundness.repairs import UNDER_THE_IRON
 from calm_needle.store import intake, repairs, runs
 from calm_needle.store.shelf import JobRow
-from calm_needle.work.jobs import gang
+from calm_needle.work.jobs import gang, oscillator
 from calm_needle.work.jobs.places import marks_of
 from calm_needle.work.jobs.shelf import model_of_dossier
 from calm_needle.work.soundness import bands, known, parts_sweep, safe_start
@@ -83,6 +84,9 @@ def _of_the_map(conn: sqlite3.Connection, job: JobRow, model: Model) -> Iterator
 
 
 def _of_the_gang(conn: sqlite3.Connection, job: JobRow, model: Model) -> Iterator[Evidence]:
+    if at_one_angle(picked := oscillator.picked_last(conn, job.id, model)):
+        said = judge_coverage(picked, names={b.id: b.name for b in model.bands}).sentence
+        yield Evidence("gang touches", "", said)
     if (verdict := gang.view(conn, job.id, model).verdict).state == "stop":
         yield Evidence("gang unequal", "", verdict.sentence)
     for entry in intake.entries_of_job(conn, job.id):

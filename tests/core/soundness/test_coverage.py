@@ -1,6 +1,6 @@
 import unittest
 
-from calm_needle.core.soundness.coverage import Picked, compare_modes, dead_zones, judge_coverage
+from calm_needle.core.soundness.coverage import Picked, compare_modes, dead_zones, judge_coverage, latest_of_each_band
 from calm_needle.core.verdict import Verdict
 
 NAMES = {"MW": "medium wave", "SW": "short wave", "LW": "long wave"}
@@ -25,6 +25,20 @@ class Coverage(unittest.TestCase):
         self.assertEqual(found.state, "stop")
         self.assertIn("The gang: it dies at one shaft angle", found.sentence)
         self.assertIn("stator to rotor", " ".join(found.evidence))
+
+    def test_bands_that_are_typed_one_by_one_meet_and_the_latest_of_each_counts(self) -> None:
+        dies = swept(lambda share, _: share < 0.25)
+        typed = [[r for r in dies if r.band == band] for band in ("SW", "MW", "LW")]
+        earlier = [r for r in swept(lambda *_: False) if r.band == "SW"]
+        self.assertIn("The gang: it dies at one shaft angle", judge_coverage(latest_of_each_band([*typed, earlier]), names=NAMES).sentence)
+        mended = latest_of_each_band([[r for r in swept(lambda *_: False) if r.band == band] for band in ("LW", "MW", "SW")] + typed)
+        self.assertEqual(judge_coverage(mended, names=NAMES).state, "good")
+
+    def test_a_hole_inside_a_band_is_not_called_its_end(self) -> None:
+        found = judge_coverage(swept(lambda _, f: 11.5e6 < f < 13.5e6), names=NAMES)
+        self.assertEqual(found.state, "stop")
+        self.assertIn("dead inside a band, and runs on either side: short wave between 11", found.sentence)
+        self.assertNotIn("dies", found.sentence)
 
     def test_near_miss_one_frequency_whatever_the_angle_is_the_oscillator_itself(self) -> None:
         near = [Picked("MW", f, s, 0.0 if f > 1.2e6 else f, 0.4) for s, f in ((0.0, 0.6e6), (0.5, 1.1e6), (0.8, 1.4e6), (1.0, 1.6e6))]
