@@ -4,10 +4,11 @@ import math
 import re
 from typing import ClassVar
 
-from playwright.sync_api import Route, expect
+from playwright.sync_api import Locator, Page, Route, expect
 
 from tests.browser.pages.bench_page import BenchPage
-from tests.support.browser import BrowserTest
+from tests.browser.test_every_page import violations
+from tests.support.browser import BrowserTest, new_page
 
 
 class TurningByHand(BrowserTest):
@@ -143,3 +144,26 @@ class UnpluggedMidStep(BrowserTest):
         with self.live.workshop.store() as conn:
             rows = conn.execute("SELECT reason FROM strike JOIN reading r ON r.id = reading_id WHERE r.run_id = ?", (run_id,))
             return [row[0] for row in rows]
+
+
+class AnOldWindow(BrowserTest):
+    def test_it_takes_the_bench_from_nobody_and_says_who_has_it_until_it_is_taken_by_a_key(self) -> None:
+        first = self.page
+        BenchPage.begin(first, "20318").wait_for_links()
+        second = new_page(self.live.url, errors=self.errors, **self.options)
+        self.addCleanup(second.context.close)
+        BenchPage.begin(second, "R40-0611")
+
+        def says(page: Page) -> Locator:
+            return page.locator("[data-part=advice] p").first
+
+        in_use = re.compile("The bench is in use by run .*Halvern 6B no. 20318")
+        expect(says(second)).to_contain_text(in_use)
+        self.assertEqual(violations(second), [], "a run without the bench")
+        second.reload()
+        expect(says(second)).to_contain_text(in_use)
+        expect(says(first)).to_contain_text("Set what the card says")
+        second.wait_for_selector("html[data-ready=yes]")
+        second.keyboard.press("Enter")
+        expect(says(second)).to_contain_text("Set what the card says")
+        expect(says(first)).to_contain_text(re.compile("The bench is in use by run .*Corvane"))
