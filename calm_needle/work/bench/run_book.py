@@ -103,11 +103,11 @@ class RunBook:
 
     def power(self) -> Power:
         """Return whether the job's set is on, as the log of its start says."""
-        return power_of(self._conn, self.job.id)
+        return power_of(self._conn, self.job.id, safety_class=self.model.safety_class)
 
     def silent(self) -> str:
         """Why nothing that the set gives now can be compared: it is off, or behind a limiter; empty where it is on, or nobody has said."""
-        return why_silent(self._conn, self.job.id)
+        return why_silent(self._conn, self.job.id, safety_class=self.model.safety_class)
 
     def standing(self, *, can_sweep: bool = False, sweeping: float | None = None) -> Standing | None:
         """How the step in hand stands, or None where there is none. can_sweep, sweeping: what the bench can do, and is doing."""

@@ -48,9 +48,12 @@ class Folded(NamedTuple):
     last_utc: str
 
 
-def power_of(conn: sqlite3.Connection, job_id: int) -> Power:
-    """Return whether a job's set is on. Raises NotFound."""
-    folded = _folded_of(conn, job_id)
+def power_of(conn: sqlite3.Connection, job_id: int, *, safety_class: str | None = None) -> Power:
+    """Return whether a job's set is on. safety_class: of its model, where the caller has it. Raises NotFound."""
+    return _power(conn, _folded_of(conn, job_id, safety_class))
+
+
+def _power(conn: sqlite3.Connection, folded: Folded) -> Power:
     stands = folded.stands
     asked = stands.state == "on" and _day(folded.last_utc) != _day(to_text(clock_of(conn).utc()))
     since = folded.times.get(stands.since or 0, "")[:5]
@@ -60,12 +63,14 @@ def power_of(conn: sqlite3.Connection, job_id: int) -> Power:
 
 def why_live(conn: sqlite3.Connection, job_id: int) -> str:
     """Return why nothing of a job's set may be touched, lifted or metered in ohms; empty where it is said to be off. Raises NotFound."""
-    return why_not_off(_folded_of(conn, job_id).stands, since=power_of(conn, job_id).since)
+    folded = _folded_of(conn, job_id)
+    return why_not_off(folded.stands, since=_power(conn, folded).since)
 
 
-def why_silent(conn: sqlite3.Connection, job_id: int) -> str:
+def why_silent(conn: sqlite3.Connection, job_id: int, *, safety_class: str | None = None) -> str:
     """Return why what a job's set gives is compared with nothing: off, or behind a limiter; else empty. Raises NotFound."""
-    return why_not_heard(_folded_of(conn, job_id).stands, since=power_of(conn, job_id).since)
+    folded = _folded_of(conn, job_id, safety_class)
+    return "" if folded.stands.full else why_not_heard(folded.stands, since=_power(conn, folded).since)
 
 
 def on_for_work(conn: sqlite3.Connection, job_id: int, *, at_utc: str) -> None:
@@ -79,7 +84,9 @@ def on_for_work(conn: sqlite3.Connection, job_id: int, *, at_utc: str) -> None:
         starts.add_entry(conn, job_id=job_id, kind="rung", detail=json.dumps({"rung": last, "said": True}), at_utc=at_utc)
 
 
-def _folded_of(conn: sqlite3.Connection, job_id: int) -> Folded:
+def _folded_of(conn: sqlite3.Connection, job_id: int, safety_class: str | None = None) -> Folded:
+    if safety_class is not None:  # asked with every reading
+        return _folded(safety_class, tuple(starts.entries(conn, job_id)))
     job = shelf.job(conn, job_id)
     if job is None:
         raise NotFound("job", job_id)
