@@ -17,6 +17,7 @@ class RetestRow(NamedTuple):
     words: str
     at_utc: str
     after_repair: int
+    cover: str
 
 
 class WaiverRow(NamedTuple):
@@ -42,13 +43,13 @@ def complaints_of_job(conn: sqlite3.Connection, job_id: int) -> list[ComplaintRo
     return [ComplaintRow(*row) for row in rows]
 
 
-def add_retest(conn: sqlite3.Connection, *, complaint_id: int, outcome: str, words: str, at_utc: str) -> None:
+def add_retest(conn: sqlite3.Connection, *, complaint_id: int, outcome: str, words: str, at_utc: str, cover: str) -> None:
     """Keep a retest; the last one of a complaint counts."""
     conn.execute(
         """
-        INSERT INTO retest (complaint_id, outcome, words, at_utc, after_repair)
-        VALUES (:complaint_id, :outcome, :words, :at_utc, (SELECT coalesce(max(id), 0) FROM repair))""",
-        {"complaint_id": complaint_id, "outcome": outcome, "words": words, "at_utc": at_utc},
+        INSERT INTO retest (complaint_id, outcome, words, at_utc, after_repair, cover)
+        VALUES (:complaint_id, :outcome, :words, :at_utc, (SELECT coalesce(max(id), 0) FROM repair), :cover)""",
+        {"complaint_id": complaint_id, "outcome": outcome, "words": words, "at_utc": at_utc, "cover": cover},
     )
 
 
@@ -56,7 +57,7 @@ def retests_of_job(conn: sqlite3.Connection, job_id: int) -> list[RetestRow]:
     """Return the retests of all complaints of a job in their order, each with the id of the last change that was made before it."""
     rows = conn.execute(
         """
-        SELECT r.complaint_id, r.outcome, r.words, r.at_utc, r.after_repair FROM retest r JOIN complaint c ON c.id = r.complaint_id
+        SELECT r.complaint_id, r.outcome, r.words, r.at_utc, r.after_repair, r.cover FROM retest r JOIN complaint c ON c.id = r.complaint_id
         WHERE c.job_id = :job_id ORDER BY r.id""",
         {"job_id": job_id},
     )

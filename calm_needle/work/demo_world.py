@@ -343,6 +343,7 @@ def _older_job(conn: sqlite3.Connection, model: shelf.ModelRow) -> None:
         outcome="gone",
         words="5.3 kHz at −6 dB, both neighbours of the local station parted by ear.",
         at_utc="2026-10-02T15:40:00.000Z",
+        cover="on",
     )
 
 

@@ -162,6 +162,7 @@ class AfterAlignment(BrowserTest):
         form = page.locator("form[action*='/retest']").first
         form.get_by_label("gone").check()
         form.get_by_label("With which figure").fill("heard at 12 µV on every band")
+        form.get_by_label("Covers").select_option("on")
         with page.expect_navigation():
             form.get_by_role("button", name="Keep the retest").click()
         page.goto(f"/jobs/{self.job_id}/record")

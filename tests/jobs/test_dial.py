@@ -113,7 +113,7 @@ class OneAdjusterForTwo(AtTheDial):
         bench.press("Enter")
         dial = Pages(self).open(f"/runs/{bench.run_id}/record").part("The dial", of="table").text_content()
         self.assertIn("Medium wave, worst", dial)
-        self.assertIn("least its adjusters can do", dial)
+        self.assertIn("smallest maximum error, worked out", dial)
         page = self.page()
         self.assertRegex(page.text, "again: .* was turned in run")
         self.assertIn("Do again what is stale", page.buttons())

@@ -175,11 +175,13 @@ class Complaints(PageTest):
         self.assertIn("“crackles” is not yet retested; “dial slips” is not yet retested", refused.get_data(as_text=True))
         with self.workshop.store() as conn:
             complaints = [c.id for c in intake.complaints_of(conn, int(where.rsplit("/", 1)[1]))]
-        self.post(f"{where}/complaints/{complaints[0]}/retest", outcome="gone", words="")
-        text = self.post(f"{where}/complaints/{complaints[1]}/retest", outcome="a characteristic", words="always").get_data(as_text=True)
+        self.post(f"{where}/complaints/{complaints[0]}/retest", outcome="gone", words="", cover="on")
+        text = self.post(f"{where}/complaints/{complaints[1]}/retest", outcome="a characteristic", words="always", cover="on").get_data(
+            as_text=True
+        )
         self.assertIn("believed with the figure that settles it", text)
         self.assertIn('value="always"', text)
-        self.post(f"{where}/complaints/{complaints[1]}/retest", outcome="a characteristic", words="slips at 12 N, as new")
+        self.post(f"{where}/complaints/{complaints[1]}/retest", outcome="a characteristic", words="slips at 12 N, as new", cover="on")
         self.assertEqual(self.post(f"{where}/phases", phase="record", state="done").status_code, 303)
 
     def test_another_job_s_complaint_is_not_answered_here(self) -> None:

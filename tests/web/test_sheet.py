@@ -123,7 +123,7 @@ class Sheets(PageTest):
         before = self.readings()
         self.post("/store/sheet/take-in", **self.form(page))
         self.assertEqual(self.readings(), (before[0], before[1] + 2))
-        wrong = self.bring(head + "3,MW,by ear,14,,\n99,MW,sinad,14u,,\nx,MW,sinad,14u,,\n3,MW,sinad,14u,,\n")
+        wrong = self.bring(head + "3,MW,by ear,14,,\n99,MW,sinad,14u,,\nx,MW,sinad,14u,,\n3,MW,sinad,14u,,on\n")
         page = self.get(wrong.replace("kind=sets", "kind=sensitivities")).get_data(as_text=True)
         for words in ("3 of 4 rows cannot be taken in", "There is no job 99", "“x” is no number of a job", "µV"):
             self.assertIn(words, page)

@@ -24,7 +24,7 @@ class Verification(PageTest):
         return self.get(VERIFY).get_data(as_text=True)
 
     def test_a_figure_stands_with_its_definition_how_it_was_measured_and_beside_the_first(self) -> None:
-        self.assertIn("Still to be measured: 3", self.page())
+        self.assertIn("Still to be measured: 6", self.page())
         for level in ("90u", "9u"):
             self.write("sensitivity", band="MW", level_v=level, definition=BY, coupling="dummy aerial", cover="on")
         text = self.page()
@@ -39,7 +39,7 @@ class Verification(PageTest):
         self.assertEqual(self.page().count("from open"), 1)
 
     def test_what_is_wrong_stands_at_its_field_and_what_was_typed_stays(self) -> None:
-        text = self.write("selectivity", band="MW", offsets_hz="-3k; 0; 3k", down_db="6; 0")
+        text = self.write("selectivity", band="MW", cover="on", offsets_hz="-3k; 0; 3k", down_db="6; 0")
         self.assertIn("as many as offsets_hz", text)
         self.assertIn('value="-3k; 0; 3k"', text)
         self.assertIn('id="w-coupling-fault"', self.write("sensitivity", band="MW", level_v="9u", definition=BY, coupling=""))
@@ -108,6 +108,8 @@ class Verification(PageTest):
         self.assertEqual(self.post(f"{job}/phases", **done).status_code, 422)
         for band in ("LW", "MW", "SW"):
             self.write("sensitivity", band=band, level_v="9u", definition=BY, coupling="dummy aerial", cover="on")
+        for band, at in (("LW", "200k"), ("MW", "1M"), ("SW", "9M")):
+            self.write("frequency", band=band, nominal_hz=at, measured_hz=at, cover="on")
         self.assertEqual(self.post(f"{job}/phases", **done).status_code, 303)
         self.assertIn("3 of 3 bands by a named definition, closed up", self.get(job).get_data(as_text=True))
 

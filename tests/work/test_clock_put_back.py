@@ -82,7 +82,7 @@ class AClockPutBackBetweenRepairAndTest(unittest.TestCase):
 
         self.replaced()
         with mock.patch.object(intake, "now_utc", self.old):
-            intake.retest(self.conn, UNSOUND_JOB, complaint.id, {"outcome": "gone", "words": ""})
+            intake.retest(self.conn, UNSOUND_JOB, complaint.id, {"outcome": "gone", "words": "", "cover": "on"})
         self.assertEqual(missing(), [])
         with mock.patch.object(repairs, "now_utc", self.old):
             self.replaced()

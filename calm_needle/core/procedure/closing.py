@@ -20,7 +20,17 @@ class OffCentre(NamedTuple):
     evidence: str
 
 
-def off_centre(model: Model, band: Passband, *, source_hz: float) -> OffCentre | None:
+class SoFar(NamedTuple):
+    """What a run has done before a step: whether anything was turned in it, and the names of adjusters that showed no peak."""
+
+    turned: bool = True
+    no_peak: tuple[str, ...] = ()
+
+
+AS_YET = SoFar()
+
+
+def off_centre(model: Model, band: Passband, *, source_hz: float, so_far: SoFar = AS_YET) -> OffCentre | None:
     """Return what is wrong with a response by the dossier's intermediate frequency, or None where it is right or nothing is specified."""
     wanted = next((s for s in model.specifications if _about(s, source_hz)), None)
     if wanted is None or band.centre_hz is None or band.width_hz is None or band.low_hz is None or band.high_hz is None:
@@ -31,7 +41,12 @@ def off_centre(model: Model, band: Passband, *, source_hz: float) -> OffCentre |
     if abs(off) <= tolerance:
         return None
     sides = ((band.high_hz - band.peak_hz) - (band.peak_hz - band.low_hz)) / band.width_hz
-    if abs(sides) > LOPSIDED:
+    if not so_far.turned:
+        why = "That is how it was found. Nothing has been turned yet."
+    elif so_far.no_peak:
+        names, has = " and ".join(so_far.no_peak), "has" if len(so_far.no_peak) == 1 else "have"
+        why = f"{names} {has} no peak, so that circuit stays off tune. Find out why before another round."
+    elif abs(sides) > LOPSIDED:
         why = (
             f"Its sides are unequal (crest {band.peak_hz / 1e3:.2f}, edges {band.low_hz / 1e3:.2f} and {band.high_hz / 1e3:.2f} kHz): "
             "a pair coupled too closely settles on one of two humps. Peak each core with its partner damped, or shape it by the sweep."

@@ -6,6 +6,7 @@ from typing import Any, Literal, NamedTuple, Protocol
 
 from calm_needle.core.dossier.model import Model, Step
 from calm_needle.core.procedure.advice import Advice
+from calm_needle.core.procedure.closing import AS_YET, SoFar
 from calm_needle.core.procedure.figure import Figure
 from calm_needle.core.procedure.series import Seen, Series
 
@@ -94,10 +95,11 @@ class Judge(Protocol):
 
 @dataclass(frozen=True)
 class Context:
-    """What a judge may know beside its step: the model, and the readings as they compare."""
+    """What a judge may know beside its step: the model, the readings as they compare, what the run has done before."""
 
     model: Model
     series: Series
+    so_far: SoFar = AS_YET
 
 
 def swing_for(step: Step, standing: Standing | None) -> Swing | None:

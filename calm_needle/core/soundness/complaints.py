@@ -16,12 +16,14 @@ FEWEST_WORDS = 3  # of a figure and what it is of
 
 
 class Retest(NamedTuple):
-    """One retest: what came of it, in words and figures, when (ISO 8601 UTC), and after which change (its id; 0 before any)."""
+    """One retest: what came of it, in words and figures, when (ISO 8601 UTC), after which change (its id; 0 before any), with
+    the covers on or off (empty where nobody has said it)."""
 
     outcome: str
     words: str
     at_utc: str
     after_repair: int = 0
+    cover: str = ""
 
 
 class Complaint(NamedTuple):
@@ -49,10 +51,15 @@ def unsettled(complaints: Iterable[Complaint]) -> list[Complaint]:
     return [c for c in complaints if not c.settled]
 
 
-def check_retest(*, outcome: str, words: str) -> Outcome:
-    """Return the outcome of a retest as typed. Raises FieldsRefused, naming the field, for one that cannot stand in a record."""
+def check_retest(*, outcome: str, words: str, cover: str) -> Outcome:
+    """Return the outcome of a retest as typed. Raises FieldsRefused, naming the fields, for one that cannot stand in a record."""
+    faults = {}
     if outcome not in OUTCOMES:
-        raise FieldsRefused({"outcome": f"Say what came of it: {', '.join(OUTCOMES)}."})
+        faults["outcome"] = f"Say what came of it: {', '.join(OUTCOMES)}."
+    if cover not in ("on", "off"):
+        faults["cover"] = "Were the covers on or off? The last retest is made with the set in its cabinet."
+    if faults:
+        raise FieldsRefused(faults)
     if outcome == "a characteristic" and (len(words.split()) < FEWEST_WORDS or not any(c.isdigit() for c in words)):
         raise FieldsRefused(
             {"words": "A characteristic is believed with the figure that settles it: sensitivity, dial error, noise rise with an aerial."}

@@ -54,6 +54,11 @@ def closing_gate(*, complaints: Sequence[Complaint], last_change: tuple[str, int
         part, change = last_change
         before = [c for c in complaints if c.settled and c.retests[-1].after_repair < change]
         missing += [f"“{c.words}” was tested before {part} was changed: test it again" for c in before]
+    missing += [
+        f"“{c.words}” was tested {'with the covers off' if c.retests[-1].cover else 'nobody said how'}: once more in its cabinet"
+        for c in complaints
+        if c.settled and c.retests[-1].cover != "on"
+    ]
     if missing:
         return Gate(False, (*missing, *open_ends), None, "Not yet: every complaint is tested again before a job closes.")
     if open_ends:

@@ -79,6 +79,8 @@ def main_action(book: RunBook, bench: LiveBench | None, away: Away | None = None
         return Action("decide", option.label, "Enter", "option", option.id)
     if state.stage == "decision":
         return Action("again", "Go round again", "Enter") if book.rounds_verdict().go_on else Action("stop", "Stop here", "Enter")
+    if state.stage == "complete" and book.unmet():
+        return Action("round", "Go round again", "Enter")
     if state.stage == "complete":
         return Action("finish", "Finish, and see before and after", "Enter")
     if state.stage == "finished":
@@ -183,6 +185,7 @@ def page(book: RunBook, bench: LiveBench | None, in_hand: str | None, away: Away
         "scale": needle.scale._asdict(),
         "why": step.why if step else "",
         "set_aside": _set_aside(book),
+        "unmet": book.unmet() if state.stage == "complete" else [],
     }
 
 
@@ -219,6 +222,8 @@ def _advice(book: RunBook, bench: LiveBench | None, standing: Standing | None, a
     if state.stage == "decision":
         verdict = book.rounds_verdict()
         return Advice("live" if verdict.go_on else "good", "round", verdict.sentence, verdict.evidence)
+    if state.stage == "complete" and (left := book.unmet()):
+        return Advice("watch", "round", f"Not done: {left[0]}", " ".join([*left[1:], "Go round again, or finish with a reason."]))
     if state.stage == "complete":
         return Advice("good", "crest", "All steps of this phase are done.", "Finish the run, and look at before and after.")
     if state.stage == "finished":
@@ -344,7 +349,7 @@ def _title(book: RunBook) -> str:
             decision = book.decision()
             return decision.title if decision else "Go round again, or stop?"
         case "complete":
-            return "All done here"
+            return "All steps done" if book.unmet() else "All done here"
         case "finished":
             return "Finished"
         case "set_up":
@@ -362,7 +367,7 @@ def _subtitle(book: RunBook) -> str:
         if book.state.stage == "decision" and place:
             return f"Round {place.round} of {book.plan.group(place.group_id).title} is through."
         return {
-            "complete": "Nothing of this phase is left open.",
+            "complete": "Something is outside its limits." if book.unmet() else "Nothing of this phase is left open.",
             "finished": "The readings and what came of them are kept.",
         }.get(book.state.stage, "")
     if book.state.stage == "set_up":

@@ -92,7 +92,7 @@ def rehearse(
                 else:
                     book.decide(go_on=book.rounds_verdict().go_on)
             case "complete":
-                book.finish()
+                book.finish("as the rehearsal left it" if book.unmet() else "")
             case "step":
                 _do_step(bench)
 

@@ -14,6 +14,7 @@ from calm_needle.core.dossier.model import TUNING_ID, Adjuster, Model, Step
 from calm_needle.core.dossier.read import read_model, resolved_group
 from calm_needle.core.plausible import likely_instead
 from calm_needle.core.procedure.decision import Decision
+from calm_needle.core.procedure.done import again_groups, so_far, unmet
 from calm_needle.core.procedure.forecast import Pair
 from calm_needle.core.procedure.judge import Moment, Standing
 from calm_needle.core.procedure.kinds.level import why_not_dead, why_not_this_core
@@ -380,12 +381,26 @@ class RunBook:
             here = {"group_id": place.group_id, "round": place.round, "go_on": False, "expected": 0.0, "groups": groups}
             self._add_act("decide", {**here, **said, "dial": decision.detail})
 
-    def finish(self) -> None:
-        """Close the run; its phase is done."""
+    def unmet(self) -> list[str]:
+        """Return what keeps this run from being done, though every step of it is through; empty where nothing does."""
+        return unmet(self.model, self.state) if self.state.stage in ("complete", "finished") else []
+
+    def round_again(self) -> None:
+        """Go through the rounds once more, and measure what came of them."""
         self._expect("complete")
+        groups = json.loads(runs.plan_of_run(self._conn, self.run.id))["groups"]
+        number = 2 + sum(a.kind == "extend" for a in runs.acts(self._conn, self.run.id))
+        self.extend(again_groups(groups, number=number))
+
+    def finish(self, reason: str = "") -> None:
+        """Close the run; its phase is done. reason: why it is left with something unmet. Raises FieldsRefused without one then."""
+        self._expect("complete")
+        left = self.unmet()
+        if left and not reason.strip():
+            raise FieldsRefused({"reason": f"{left[0]} Say why it is left so; that stands on the certificate."})
         with self._acting():
             at = self._clock()
-            self._add_act("finish", {})
+            self._add_act("finish", {"unmet": left, "reason": reason.strip()[:400]} if left else {})
             shelf.mark_phase(self._conn, job_id=self.job.id, phase=self.run.phase, state="done", remark="by this run", at_utc=at)
             done = self.phases_done() - {self.run.phase}
             open_again(self._conn, self.job.id, made_stale(self.model, self.turned(), done=done), at_utc=at)
@@ -535,7 +550,7 @@ class RunBook:
         visit = self.state.visit
         rows = runs.readings_of_visit(self._conn, visit.id) if visit else []
         forgotten_until = self._forgotten_until(visit) if visit and rows else 0
-        self.seen = VisitReadings(self.model, self.step, [r for r in rows if r.id > forgotten_until])
+        self.seen = VisitReadings(self.model, self.step, [r for r in rows if r.id > forgotten_until], so_far=so_far(self.model, self.state))
 
     def _moment(self, *, can_sweep: bool = False, sweeping: float | None = None, answer: str | None = None) -> Moment:
         visit = self.state.visit

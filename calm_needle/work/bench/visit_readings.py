@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from calm_needle.clock import seconds
 from calm_needle.core.dossier.model import Model, Step
 from calm_needle.core.plausible import MOST_BELIEVABLE, MOST_OF_ALL, reading_instead
+from calm_needle.core.procedure.closing import AS_YET, SoFar
 from calm_needle.core.procedure.judge import Context, Judge, Moment, Standing
 from calm_needle.core.procedure.kinds.kind import StepKind
 from calm_needle.core.procedure.kinds.table import KINDS
@@ -23,13 +24,15 @@ COUNT = ("live", "typed")  # the readings that follow one another under the need
 class VisitReadings:
     """The readings of one visit to a step. `add` each as it comes; those struck out count for nothing but stay in `kept`."""
 
-    def __init__(self, model: Model, step: Step | None, rows: Sequence[ReadingRow], *, judge: Judge | None = None) -> None:
+    def __init__(
+        self, model: Model, step: Step | None, rows: Sequence[ReadingRow], *, judge: Judge | None = None, so_far: SoFar = AS_YET
+    ) -> None:
         self.step = step
         self.kind: StepKind | None = KINDS[step.kind] if step else None
         self.series = Series(step, self.kind.reads if self.kind else "level")
         self.kept: list[ReadingRow] = []
         self.watched: list[ReadingRow] = []  # those that count, in the series' order
-        self._judge = judge or (self.kind.judge(step, Context(model, self.series)) if self.kind and step else None)
+        self._judge = judge or (self.kind.judge(step, Context(model, self.series, so_far)) if self.kind and step else None)
         self._clock_back_s = 0.0  # by which the clock was put back since the first reading
         self._advised: tuple[ReadingRow, Standing] | None = None  # the last reading at which it was said that it may be taken
         for row in rows:

@@ -70,7 +70,7 @@ def _due(conn: sqlite3.Connection, job: JobRow) -> GlanceLine:
 
 def _certificate(conn: sqlite3.Connection, job: JobRow) -> GlanceLine:
     issued = certificates.of_job(conn, job.id)
-    lacking = certificate.lacks(conn, job.id)
+    lacking = [lack.words for lack in certificate.lacks(conn, job.id)]
     if issued and not lacking:
         return GlanceLine("Certificate", (f"no. {issued[-1].id} issued {issued[-1].issued_utc[:10]}",), "good", "job_record")
     first = [f"no. {issued[-1].id} issued {issued[-1].issued_utc[:10]}; since then it lacks something"] if issued else []

@@ -24,7 +24,7 @@ def complaints_of(conn: sqlite3.Connection, job_id: int) -> list[Complaint]:
     """Return the complaints of a job with their retests."""
     retests: dict[int, list[Retest]] = {}
     for r in intake.retests_of_job(conn, job_id):
-        retests.setdefault(r.complaint_id, []).append(Retest(r.outcome, r.words, r.at_utc, r.after_repair))
+        retests.setdefault(r.complaint_id, []).append(Retest(r.outcome, r.words, r.at_utc, r.after_repair, r.cover))
     return [Complaint(c.id, c.words, c.place, c.opened_utc, tuple(retests.get(c.id, ()))) for c in intake.complaints_of_job(conn, job_id)]
 
 
@@ -40,12 +40,13 @@ def add_complaint(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -
 
 
 def retest(conn: sqlite3.Connection, job_id: int, complaint_id: int, form: dict[str, str]) -> None:
-    """Keep the retest of a complaint (outcome, words). Raises NotFound, FieldsRefused."""
+    """Keep the retest of a complaint (outcome, words, cover). Raises NotFound, FieldsRefused."""
     if complaint_id not in {c.id for c in intake.complaints_of_job(conn, job_id)}:
         raise NotFound("complaint of this job", complaint_id)
     words = form.get("words", "").strip()[:LONGEST_WORDS]
-    outcome = check_retest(outcome=form.get("outcome", ""), words=words)
-    intake.add_retest(conn, complaint_id=complaint_id, outcome=outcome, words=words, at_utc=now_utc(conn))
+    cover = form.get("cover", "")
+    outcome = check_retest(outcome=form.get("outcome", ""), words=words, cover=cover)
+    intake.add_retest(conn, complaint_id=complaint_id, outcome=outcome, words=words, at_utc=now_utc(conn), cover=cover)
 
 
 def gate_of(conn: sqlite3.Connection, job_id: int) -> Gate:

@@ -13,9 +13,10 @@ from calm_needle.core.soundness.parts_sweep import shown as part_shown
 from calm_needle.core.soundness.repairs import untested
 from calm_needle.store import band_checks, part_checks, photographs, runs, starts
 from calm_needle.store.shelf import JobRow
-from calm_needle.work.jobs import drafts, entries
+from calm_needle.work.jobs import drafts, entries, oscillator
 from calm_needle.work.jobs.intake import complaints_of
 from calm_needle.work.jobs.shelf import model_of_dossier
+from calm_needle.work.jobs.unmet import left_unmet
 from calm_needle.work.soundness import bands, due, guided, repairs
 from calm_needle.work.soundness.bands import NOT_REACHED
 
@@ -123,7 +124,12 @@ def _open(conn: sqlite3.Connection, job: JobRow, still: dict[str, list[entries.E
     if off := still.get("came off"):
         out.append(Line(f"off the set: {', '.join(e.detail['item'] for e in reversed(off))}", "notes"))
     out += [Line(f"complaint tried and still there: {c.words}", "job") for c in complaints_of(conn, job.id) if c.retests and not c.settled]
-    unfit = misfits(model_of_dossier(conn, job.dossier_id))
+    model = model_of_dossier(conn, job.dossier_id)
+    runs_where = oscillator.view(conn, job.id, model).covered
+    if runs_where.state in ("watch", "stop"):
+        out.append(Line(f"oscillator: {runs_where.sentence}", "dial"))
+    out += [Line(u.words, "job") for u in left_unmet(conn, job.id)]
+    unfit = misfits(model)
     out += [Line(f"step “{m.title}” does not fit this set: {m.why}", "set_dossier") for m in unfit]
     # Where turns are counted, the first reading at each adjuster is its place as found; where nobody counts them, somebody writes it down.
     if runs.turned_uncounted(conn, job.id) and not entries.of_kind(conn, job.id, "as found"):

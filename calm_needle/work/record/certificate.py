@@ -7,12 +7,14 @@ digest is of the data that it was made from, which it carries along.
 import hashlib
 import json
 import sqlite3
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Literal, NamedTuple
 
 from calm_needle.clock import from_text, now_utc
 from calm_needle.core.chapters import Chapter, Lines, plain
+from calm_needle.core.soundness.gate import BEFORE_ALIGNMENT
 from calm_needle.errors import FieldsRefused, NotFound
 from calm_needle.files.pdf import reading
 from calm_needle.files.pdf.document import PAPERS, Head, Paper, write
@@ -21,11 +23,24 @@ from calm_needle.store.db import transaction
 from calm_needle.store.shelf import JobRow
 from calm_needle.work.jobs import intake
 from calm_needle.work.jobs.shelf import job_of, phases_of
+from calm_needle.work.jobs.unmet import left_unmet
 from calm_needle.work.record import job_record
+from calm_needle.work.soundness import bands, parts_sweep
 from calm_needle.work.verification import measuring
 
 FORMAT = "calm-needle/certificate/1"
-ON_IT = ("parts", "coils", "intermediate frequency", "oscillator and dial", "front end", "left alone", "open", "photographs", "how")
+ON_IT = (
+    "parts",
+    "bands",
+    "coils",
+    "intermediate frequency",
+    "oscillator and dial",
+    "front end",
+    "left alone",
+    "open",
+    "photographs",
+    "how",
+)
 LONGEST_REASON = 200
 Agreement = Literal["agrees", "superseded", "moved on", "altered", "not issued here"]
 
@@ -63,6 +78,13 @@ class Draft:
         }
 
 
+class Lack(NamedTuple):
+    """Something that a certificate lacks: the chapter that it qualifies, and what it is, in words."""
+
+    chapter: str
+    words: str
+
+
 class Checked(NamedTuple):
     """Whether a certificate's file agrees with the store, in a word, a sentence, and what differs."""
 
@@ -79,26 +101,48 @@ def draft(conn: sqlite3.Connection, job_id: int) -> Draft:
     closed = {t.key for t in standing if t.cover == "on"}
     final = [t for t in standing if t.cover == "on" or t.key not in closed]
     verified = Chapter("verification", "Verified", job_record.measured_blocks(final, conn, job_id), empty="Nothing was verified.")
-    chapters = [verified]
+    lacking = lacks(conn, job_id)
+    chapters = [_qualified(verified, lacking)]
     left_off = []
     for name in ON_IT:
         chapter = by_name[name]
         if chapter.stale:
             left_off.append(f"{chapter.title}: {chapter.stale}")
         elif chapter.blocks:
-            chapters.append(chapter)
+            chapters.append(_qualified(chapter, lacking))
     left_off += [f"{t.measure.title} {t.band_name}: {t.stale}" for t in measuring.taken(conn, job_id) if t.stale and not t.struck]
     if left_off:
         chapters.append(Chapter("left off", "Not on this certificate", (Lines("", tuple(dict.fromkeys(left_off))),)))
-    return Draft(record.job, chapters, list(dict.fromkeys(left_off)), lacks(conn, job_id), not final)
+    return Draft(record.job, chapters, list(dict.fromkeys(left_off)), [lack.words for lack in lacking], not final)
 
 
-def lacks(conn: sqlite3.Connection, job_id: int) -> list[str]:
-    """Return what a certificate still lacks, in sentences: phases at the bench, measurements, retests, what was left open."""
-    phases = phases_of(conn, job_of(conn, job_id))
-    undone = [f"{p.name}: not done" for p in phases if p.can_run and p.state != "done"]
-    closing = intake.closing_of(conn, job_id)
-    return [*undone, *measuring.lacks(conn, job_id), *closing.missing]
+def _qualified(chapter: Chapter, lacking: Sequence[Lack]) -> Chapter:
+    """A chapter with what it lacks at its head."""
+    here = tuple(lack.words for lack in lacking if lack.chapter == chapter.name)
+    return chapter._replace(blocks=(Lines("Lacking", here), *chapter.blocks)) if here else chapter
+
+
+def lacks(conn: sqlite3.Connection, job_id: int) -> list[Lack]:
+    """Return what a certificate still lacks: phases not done, waived or left outside their limits, parts not measured or out of tolerance,
+    bands that fail, measurements, retests, what was left open."""
+    job = job_of(conn, job_id)
+    out = []
+    for p in phases_of(conn, job):
+        if p.state == "running" or (p.state != "done" and (p.can_run or p.name in BEFORE_ALIGNMENT)):
+            out.append(Lack(p.name, f"{p.name}: {'not finished' if p.state == 'running' else 'not done'}"))
+    gate = intake.gate_of(conn, job_id)
+    if gate.waived and gate.missing:
+        out.append(Lack("left alone", f"checks before alignment waived: {gate.waived}"))
+    out += [Lack(u.phase, u.words) for u in left_unmet(conn, job_id)]
+    sweep = parts_sweep.view(conn, job_id)
+    if sweep.counted.blank:
+        out.append(Lack("parts", f"{sweep.counted.parts - sweep.counted.blank} of {sweep.counted.parts} parts measured"))
+    wrong = [line.part.name for _, lines, _ in sweep.regions for line in lines if line.verdict.state == "out"]
+    if wrong:
+        out.append(Lack("parts", f"out of tolerance: {', '.join(wrong)}"))
+    out += [Lack("bands", f"{b.band.name}: {b.verdict.sentence}") for b in bands.view(conn, job_id).lines if b.verdict.state == "stop"]
+    out += [Lack("verification", words) for words in measuring.lacks(conn, job_id)]
+    return [*out, *(Lack("intake", words) for words in intake.closing_of(conn, job_id).missing)]
 
 
 def digest_of(content: Any) -> str:

@@ -260,14 +260,14 @@ def measured_blocks(found: list[measuring.Taken], conn: sqlite3.Connection, job_
     blocks: list[Block] = []
     sensitivities = [t for t in found if t.measure.name == "sensitivity"]
     if sensitivities:
-        rows = tuple(Row(f"{t.band_name} at {t.at}", (_main(t), t.unsure, t.definition, _how(t), _against(t))) for t in sensitivities)
+        rows = tuple(Row(f"{t.band_name} at {t.at}", (_main(t), t.unsure, t.definition, _how(t, conn, job_id), _against(t))) for t in sensitivities)
         blocks.append(Table("Sensitivity", ("level", "sure to", "by", "how", "beside the papers"), rows))
     checked = [t for t in found if t.measure.name == "frequency"]
     if checked:
         rows = tuple(
             Row(
                 f"{t.band_name}, {format_plain(t.values['nominal_hz'], unit='Hz', digits=8)}",
-                (_main(t), t.figures[1].shown, t.unsure, _how(t)),
+                (_main(t), t.figures[1].shown, t.unsure, _how(t, conn, job_id)),
             )
             for t in checked
         )
@@ -280,7 +280,7 @@ def measured_blocks(found: list[measuring.Taken], conn: sqlite3.Connection, job_
         where = f", {t.band_name} at {t.at}" if t.band_name and t.at else ""
         blocks.append(Table(f"{t.measure.title}{where}", ("measured",), rows))
         blocks += [Drawn("", t.curve)] if t.curve else []
-        blocks.append(Lines("", (f"By {_how(t)}.",)))
+        blocks.append(Lines("", (f"By {_how(t, conn, job_id)}.",)))
     beside = beside_good.view(conn, job_id)
     if beside.scored:
         blocks.append(Lines("Beside a good set", beside.whole.sentences))
@@ -291,8 +291,12 @@ def _main(t: measuring.Taken) -> Cell:
     return t.main.shown if t.main.value is None else Amount(t.main.value, t.main.unit, signed=t.main.signed)
 
 
-def _how(t: measuring.Taken) -> str:
+def _how(t: measuring.Taken, conn: sqlite3.Connection, job_id: int) -> str:
     covers = {"on": "covers on", "off": "covers off"}.get(t.cover, "")
+    if shift := measuring.cover_shift(conn, job_id, t):
+        covers += f" ({shift.words} from covers off)"
+    if pointer_hz := t.values.get("pointer_hz"):
+        covers += f", pointer at {format_plain(pointer_hz, unit='Hz', digits=5)}"
     simulated = "on a practice set" if t.conditions.get("simulated") else ""
     stale = f"no longer stands, {t.stale}" if t.stale else ""
     by = {"instruments": "instruments", "by hand": "hand", "recording": "a recording"}[t.source]
@@ -330,6 +334,7 @@ def outstanding(conn: sqlite3.Connection, job_id: int) -> tuple[Block, ...]:
         (COMPLAINED, [f"“{c.words}”: {c.state}" for c in intake.complaints_of(conn, job_id) if not c.settled]),
         ("Not done at the bench", [p.name for p in phases_of(conn, job) if p.can_run and p.state != "done"]),
         ("Open", [line.words for line in left.open]),
+        ("Bands that fail", [line.words for line in left.failing]),
         ("Only suspected", [line.words for line in left.suspected]),
         ("Predicted, to be looked at", [line.words for line in left.predicted]),
         ("Waited for", [e.detail["item"] for e in still.get("waiting", ())]),

@@ -91,9 +91,9 @@ def begin(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> int:
             slips.faults["at_hz"] = str(fault)
         else:
             slips.within("at_hz", at_hz, sensible=(band.f_low_hz * 0.8, band.f_high_hz * 1.25), unit="Hz")
+    cover = measuring.cover_said(form, slips.faults)
     slips.refuse()
     assert band and definition
-    cover = form.get("cover", "") if form.get("cover") in ("on", "off") else ""
     asked = {"band": band.id, "at_hz": at_hz, "definition": definition.name, "coupling": coupling, "cover": cover}
     return store.begin(conn, job_id=job_id, asked=json.dumps(asked, ensure_ascii=False), at_utc=now_utc(conn))
 

@@ -364,15 +364,16 @@ def measure_it(conn: sqlite3.Connection, job_id: int, name: str, form: Mapping[s
     if not definition.by_instruments:
         raise FieldsRefused({"value": f"“{definition.words}” is heard or seen, and typed."})
     at_hz = _at(form, band)
-    cover = form.get("cover", "") if form.get("cover") in ("on", "off") else ""
+    unsaid: dict[str, str] = {}
+    cover = cover_said(form, unsaid)
+    if unsaid:
+        raise FieldsRefused(unsaid)
     point, standard_v = at_the_aerial(model)
     asked = verifying.Asked(band, at_hz, point, standard_v, definition, _image_hz(band, at_hz), band.if_hz, model.output_point())
     try:
         found = verifying.measure(meters, measure.routine, asked, cover=cover)
     except NoAnswer as fault:
         raise FieldsRefused({"value": str(fault)}) from None
-    if meters.practice and not cover:
-        cover = "on"  # a practice set stands with its covers on unless a step takes them off
     values = {**found.values, **({"definition": definition.name} if name == "sensitivity" else {})}
     level = instruments_register.sure(conn, instrument="generator", quantity="level")
     ratio = name in ("image", "if-ratio", "selectivity", "gain-control", "audio")
@@ -431,6 +432,7 @@ def write_down(
     coupling = form.get("coupling", "").strip()[:80]
     if name == "sensitivity" and not coupling:
         faults["coupling"] = "Say how the generator was coupled: levels are compared only where it was the same."
+    cover = cover_said(form, faults)
     slips.refuse()
     values.setdefault("at_hz", middle_of(bands[band]) if band in bands and name not in ("frequency", "window") else None)
     values = {k: v for k, v in values.items() if v is not None}
@@ -447,8 +449,15 @@ def write_down(
         field = next((a.name for a in measure.asks if str(fault).startswith(a.name)), measure.asks[-1].name)
         raise FieldsRefused({field: str(fault)}) from None
     conditions = {"coupling": coupling or usual_coupling(model), "words": form.get("words", "").strip()[:LONGEST_REASON], **(heard or {})}
-    cover = form.get("cover", "") if form.get("cover") in ("on", "off") else ""
     return _keep(conn, job_id, name, band if measure.per == "band" else "", values, conditions, sigma, source, cover)
+
+
+def cover_said(form: Mapping[str, str], faults: dict[str, str]) -> str:
+    """Return whether the covers are on or off, as said in a form; a fault where it is not said, for it is never assumed."""
+    said = form.get("cover", "")
+    if said not in ("on", "off"):
+        faults["cover"] = "Are the covers on or off? Covers shift what is measured."
+    return said
 
 
 def expected_v(conn: sqlite3.Connection, job_id: int, band: str) -> float:
@@ -502,7 +511,16 @@ def lacks(conn: sqlite3.Connection, job_id: int) -> list[str]:
             out.append(f"sensitivity on {band.name}{' again' if stale else ''}{why}")
     for t in to_close(conn, job_id):
         out.append(f"{t.measure.title.lower()} on {t.band_name} at {t.at} with the covers on")
+    covered = {t.band for t in found if t.cover == "on" and (t.measure.name == "frequency" or "pointer_hz" in t.values)}
+    out += [f"dial calibration on {b.name} with the covers on (Frequency accuracy)" for b in model.bands if b.marks and b.id not in covered]
     return out
+
+
+def cover_shift(conn: sqlite3.Connection, job_id: int, closed: Taken) -> Change | None:
+    """Return what putting the covers on did to a figure, by the last one alike with them off that came before; None where there is none."""
+    earlier = (t for t in reversed(taken(conn, job_id)) if t.key == closed.key and t.cover == "off" and not t.struck and not t.stale)
+    opened = next((t for t in earlier if t.id < closed.id), None)
+    return change_of(opened, closed) if opened and closed.cover == "on" else None
 
 
 def _keep(

@@ -8,7 +8,7 @@ AT = "2026-11-24T10:00:00.000Z"
 
 
 def complaint(*outcomes: str) -> Complaint:
-    return Complaint(1, "weak on long wave", "", AT, tuple(Retest(o, "", AT, after_repair=2) for o in outcomes))
+    return Complaint(1, "weak on long wave", "", AT, tuple(Retest(o, "", AT, after_repair=2, cover="on") for o in outcomes))
 
 
 class Complaints(unittest.TestCase):
@@ -21,11 +21,11 @@ class Complaints(unittest.TestCase):
 
     def test_a_characteristic_is_believed_with_its_figure_only(self) -> None:
         with self.assertRaises(FieldsRefused):
-            check_retest(outcome="a characteristic", words="it is always like that")
-        self.assertEqual(check_retest(outcome="a characteristic", words="8 µV for 10 dB, as its class"), "a characteristic")
-        self.assertEqual(check_retest(outcome="gone", words=""), "gone")
+            check_retest(outcome="a characteristic", words="it is always like that", cover="on")
+        self.assertEqual(check_retest(outcome="a characteristic", words="8 µV for 10 dB, as its class", cover="on"), "a characteristic")
+        self.assertEqual(check_retest(outcome="gone", words="", cover="on"), "gone")
         with self.assertRaises(FieldsRefused):
-            check_retest(outcome="better", words="")
+            check_retest(outcome="better", words="", cover="on")
 
 
 class Gates(unittest.TestCase):

@@ -71,7 +71,7 @@ class RoundTrip(Stores):
             parts_sweep.enter(conn, STANNARD, {"part": "R1", "value": "100", "sure-value": "100", "seen": "1"})
             entries.add(conn, STANNARD, {"kind": "worry", "worry": "too quiet", "tests": "sensitivity"})
             complaint = intake.complaints_of(conn, STANNARD)[0].id
-            intake.retest(conn, STANNARD, complaint, {"outcome": "gone", "words": "plays at 12 µV"})
+            intake.retest(conn, STANNARD, complaint, {"outcome": "gone", "words": "plays at 12 µV", "cover": "on"})
             safe_start.switch_on(conn, STANNARD, None)
             watch = soaking.begin(conn, STANNARD, {"fault": "crackles", "minutes": "60", "attended": "yes"})
             soaking.log(conn, STANNARD, watch, {"kind": "event"})

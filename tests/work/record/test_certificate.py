@@ -98,7 +98,7 @@ class Certificates(Papers):
         text = json.dumps(made.content, ensure_ascii=False)
         self.assertIn("short wave", text)
         self.assertTrue(any("medium wave: C8 was replaced since" in line for line in made.left_off))
-        rows = [b for c in made.chapters if c.name == "verification" for b in c.blocks]
+        rows = [b for c in made.chapters if c.name == "verification" for b in c.blocks if b.title != "Lacking"]
         self.assertNotIn("medium wave", str(rows))
 
     def test_it_is_never_changed_not_even_by_hand_in_the_store(self) -> None:

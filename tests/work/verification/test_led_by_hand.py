@@ -110,7 +110,7 @@ class LedByHand(OfAJob):
         self.assertEqual(led_searches.tries_of(self.conn, search_id), [])
         with self.assertRaises(FieldsRefused) as caught:
             led_by_hand.begin(self.conn, TYPED, {"band": "X"})
-        self.assertEqual(set(caught.exception.faults), {"band", "definition", "coupling"})
+        self.assertEqual(set(caught.exception.faults), {"band", "definition", "coupling", "cover"})
         with self.assertRaises(NotFound):
             led_by_hand.view(self.conn, 1, search_id)  # another job's
 

@@ -45,7 +45,7 @@ class ByInstruments(OfAJob):
             safe_start.measure(self.conn, HALVERN, meters, electrodes=False)
 
     def measure(self, name: str, **form: str) -> measuring.Taken:
-        found = measuring.measure_it(self.conn, HALVERN, name, {"band": "MW", **form}, self.meters)
+        found = measuring.measure_it(self.conn, HALVERN, name, {"band": "MW", "cover": "on", **form}, self.meters)
         return next(t for t in measuring.taken(self.conn, HALVERN) if t.id == found)
 
     def test_one_of_each_that_instruments_can_do_comes_out_as_the_receiver_is(self) -> None:
@@ -74,7 +74,12 @@ class ByInstruments(OfAJob):
 
     def test_what_was_measured_no_longer_stands_once_something_was_mended_or_turned(self) -> None:
         first = self.measure("sensitivity", definition="s-plus-n")
-        self.assertEqual(measuring.lacks(self.conn, HALVERN), ["sensitivity on long wave", "sensitivity on short wave"])
+        self.assertEqual(measuring.lacks(self.conn, HALVERN), [
+                "sensitivity on long wave",
+                "sensitivity on short wave",
+                "dial calibration on long wave with the covers on (Frequency accuracy)",
+                "dial calibration on short wave with the covers on (Frequency accuracy)",
+            ])
         repair_store.add_repair(self.conn, job_id=HALVERN, part="C8", what="replaced", value=None, words="", at_utc=SYSTEM.text())
         (again,) = measuring.taken(self.conn, HALVERN)
         self.assertEqual((first.stale, again.stale), ("", "C8 was replaced since"))
@@ -134,7 +139,7 @@ class ByHand(OfAJob):
     def test_a_figure_without_criterion_or_coupling_is_refused_and_a_forgotten_prefix_asked_about(self) -> None:
         with self.assertRaises(FieldsRefused) as caught:
             measuring.write_down(self.conn, TYPED, "sensitivity", {"band": "MW", "level_v": "9u"})
-        self.assertEqual(set(caught.exception.faults), {"definition", "coupling"})
+        self.assertEqual(set(caught.exception.faults), {"definition", "coupling", "cover"})
         with self.assertRaises(FieldsRefused) as caught:
             self.sensitivity("9")
         self.assertEqual(caught.exception.meant, {"level_v": "9\u2009µV"})
@@ -153,6 +158,9 @@ class ByHand(OfAJob):
     def test_with_the_covers_off_it_is_to_be_measured_again_with_them_on(self) -> None:
         for band in ("LW", "MW", "SW"):
             self.sensitivity("9u", band=band, cover="off" if band == "SW" else "on")
+        self.assertEqual(sum("dial calibration" in words for words in measuring.lacks(self.conn, TYPED)), 3)
+        for band, at, read in (("LW", "200k", "201k"), ("MW", "1M", "1.004M"), ("SW", "9M", "9.05M")):
+            self.write("frequency", band=band, nominal_hz=at, measured_hz=read)
         (left,) = measuring.lacks(self.conn, TYPED)
         self.assertIn("with the covers on", left)
         self.sensitivity("9u", band="SW", cover="on")

@@ -38,6 +38,7 @@ TWICE = 2  # readings of every mark
 OFTEN = 6  # measurements of what a cover does, after which it is no use
 WELL_INSIDE = 0.35  # of the tolerance
 CURVE_POINTS = 61
+COVERS = {True: "on", False: "off", None: ""}
 PAPERS_POINTS = "Papers’ points"
 # What the points are called at which a dossier has a band set, by its source: nobody's papers say those of a sketch.
 POINTS_OF = {"a sister model's": "Sister’s points", "worked out at the bench": "Usual points"}
@@ -93,14 +94,16 @@ def dial_decision(model: Model, state: RunState, group: Group, asked: Mapping[st
         sentence, what = doubt_words(band, doubts[0], now)
         first, last = in_order
         options = (first, *_ways(model, band, found, best, numbers=numbers, asked=asked), last)
-        return Decision(title, sentence, f"{what}{twice}", options, advised, "danger", picture=picture, detail=_detail(band, found, None))
+        return Decision(
+            title, sentence, f"{what}{twice}", options, advised, "danger", picture=picture, detail=_detail(band, found, None, evidence)
+        )
     known = evidence.cover is not None and (evidence.cover.agrees or evidence.cover.times > OFTEN)
     if band.cover and number == 0 and not known:
         return _cover_first(model, band, means, evidence, leave, numbers=numbers, title=title, picture=picture)
     cause = cause_of(band.drawn, readings) if number == 0 or len(readings) > len(whole.read_at_hz) else None
     ways = _ways(model, band, found, best, numbers=numbers, asked=asked, cover=evidence.cover)
     decided = _decided(
-        model, band, found, best, ways, leave, cause=cause, number=number, stuck=evidence.stuck, picture=picture, title=title, asked=asked
+        model, band, found, best, ways, leave, cause=cause, number=number, evidence_of=evidence, picture=picture, title=title, asked=asked
     )
     besides = (
         values_words(band, _borne_out(band, readings) if number else None),
@@ -147,7 +150,7 @@ def _decided(
     *,
     cause: Cause | None,
     number: int,
-    stuck: frozenset[str],
+    evidence_of: Evidence,
     picture: Picture,
     title: str,
     asked: Mapping[str, Any],
@@ -170,8 +173,8 @@ def _decided(
     tolerance = f"Its tolerance is {band.tolerance_percent:g} % ({band.tolerance_from})."
     least = f"These adjusters can bring the worst down to {size(best.worst_hz)}."
     named = [cause_words(band, cause)] if cause else []
-    more = [_stuck_words(model, band, found, stuck)] if stuck else []
-    detail = _detail(band, found, best)
+    more = [_stuck_words(model, band, found, evidence_of.stuck)] if evidence_of.stuck else []
+    detail = _detail(band, found, best, evidence_of)
 
     def decide(sentence: str, evidence: str, *, advised: str, tone: Tone, found_too: Sequence[Found] = (*named, *more)) -> Decision:
         options = (leave, *ways) if advised == LEAVE else (*ways, leave)
@@ -299,14 +302,20 @@ def _curve(found: Fit, changes: Mapping[str, float]) -> Curve:
     return Curve(tuple(f.tolist()), tuple(errors.tolist()))
 
 
-def _detail(band: DialBand, found: Fit, best: Setting | None) -> dict[str, Any]:
-    """What is kept with the decision: figures only."""
+def _detail(band: DialBand, found: Fit, best: Setting | None, evidence: Evidence) -> dict[str, Any]:
+    """What is kept with the decision: figures only. errors_hz are fitted, read is what was shown; touches: how often it was turned."""
     errors = found.errors_hz().tolist()
     return {
         "band": band.band.id,
         "marks_hz": list(found.drawn.marks_hz),
         "errors_hz": errors,
         "sigmas_hz": found.sigmas_hz().tolist(),
+        "read": [
+            {"dial_hz": r.dial_hz, "error_hz": r.error_hz, "cover": COVERS[on]}
+            for r, on in sorted(evidence.shown_since_turned(), key=lambda c: c.reading.dial_hz)
+        ],
+        "touches": sum(evidence.readings[-1].turned.values()) if evidence.readings else 0,
+        "cover_shift_hz": [evidence.cover.dial_hz, evidence.cover.shift_hz] if evidence.cover else None,
         "worst_hz": max(abs(e) for e in errors),
         "least_worst_hz": best.worst_hz if best else None,
         "parts": {name: [value, found.sigma(name)] for name, value in found.now.items()},

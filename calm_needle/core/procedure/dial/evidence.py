@@ -15,12 +15,18 @@ TOUCHED = ("take", "no_peak")
 
 class Evidence(NamedTuple):
     """Readings of a band, as they are with its cover on where it is known what that does; the visit of each; adjusters that were tried and
-    moved nothing; what the cover does."""
+    moved nothing; what the cover does; the same readings as they were shown."""
 
     readings: tuple[Reading, ...]
     visits: tuple[int, ...]
     stuck: frozenset[str]
     cover: CoverShift | None = None
+    shown: tuple[Covered, ...] = ()
+
+    def shown_since_turned(self) -> list[Covered]:
+        """Return what the instruments showed since anything was last turned, the last at each mark and cover."""
+        last = self.readings[-1].turned if self.readings else {}
+        return list({(c.reading.dial_hz, c.on): c for c in self.shown if c.reading.turned == last}.values())
 
     def since_turned(self) -> list[Reading]:
         """Return the readings taken since anything was last turned."""
@@ -53,4 +59,4 @@ def evidence_of(plan: Plan, visits: Sequence[Visit], band: DialBand) -> Evidence
             readings.append(Covered(read, None if step.set_up.cover is None else step.set_up.cover == "on"))
             of.append(visit.id)
     shift = shift_of(readings)
-    return Evidence(as_closed(band.drawn, readings, shift), tuple(of), frozenset(stuck), shift)
+    return Evidence(as_closed(band.drawn, readings, shift), tuple(of), frozenset(stuck), shift, tuple(readings))

@@ -17,7 +17,7 @@ class CheckJudge:
     """Wants one reading, and a whole sweep where there is something that can sweep."""
 
     def __init__(self, step: Step, context: Context) -> None:
-        self._series = context.series
+        self._series, self._so_far = context.series, context.so_far
         self._sweeps = "passband" in step.measures and step.passband_points > 0
         self._points = step.passband_points
         self._model, source = context.model, step.set_up.source
@@ -34,7 +34,9 @@ class CheckJudge:
         if band:
             detail["passband"] = {"peak_hz": band.peak_hz, "low_hz": band.low_hz, "high_hz": band.high_hz}
         wants_sweep = self._sweeps and moment.can_sweep and not swept
-        wrong = off_centre(self._model, band, source_hz=self._source_hz) if band and swept and self._source_hz else None
+        wrong = (
+            off_centre(self._model, band, source_hz=self._source_hz, so_far=self._so_far) if band and swept and self._source_hz else None
+        )
         return Standing(
             "measured" if band and swept else "read" if now else "waiting",
             self._advice(moment, band if swept else None, wrong),

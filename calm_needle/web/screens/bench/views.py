@@ -154,8 +154,19 @@ def stop(run_id: int) -> Response:
 
 @screen.post("/<int:run_id>/finish")
 def finish(run_id: int) -> Response:
-    workshop().desk(run_id).act(request.form.get("here", ""), lambda book: book.finish())
+    try:
+        workshop().desk(run_id).act(request.form.get("here", ""), lambda book: book.finish(typed_form().get("reason", "")))
+    except FieldsRefused as fault:
+        if wants_json():
+            raise
+        return make_response(_render(workshop().desk(run_id), finish_fault=fault.faults["reason"]), 422)
     return _go(url_for("record.page", run_id=run_id))
+
+
+@screen.post("/<int:run_id>/round")
+def round_again(run_id: int) -> Response:
+    """Once more through the rounds of a run that is through and not done."""
+    return _act(run_id, lambda desk, here: desk.act(here, lambda book: book.round_again()))
 
 
 @screen.post("/<int:run_id>/note")
@@ -243,5 +254,5 @@ def _render(desk: Desk, **more: Any) -> str:
     fresh = [c for c in view["cautions"] if c.id not in seen]
     picture = view["choices"] and view["choices"]["picture"]
     view["dial_drawn"] = draw(picture) if picture else ""
-    defaults = {"typed_reading": "", "reading_fault": "", "reading_sure": False, "ask": "", "ask_at": ""}
+    defaults = {"typed_reading": "", "reading_fault": "", "reading_sure": False, "ask": "", "ask_at": "", "finish_fault": ""}
     return render_template("bench/page.html", **{**defaults, **view, "fresh_cautions": fresh, **more})

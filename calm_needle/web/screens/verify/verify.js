@@ -10,6 +10,7 @@
   if (bands.options.length < 2) return;
   every.hidden = false;
   every.addEventListener('click', async () => {
+    if (!form.reportValidity()) return;
     every.disabled = true;
     const faults = [];
     for (const option of bands.options) {
