@@ -32,7 +32,8 @@ SAME_MARK = 0.02  # two values nearer than this are one value
 NEAR = 1.5  # times the tolerance
 WITHOUT_LEADS = 50.0  # times the leads' share, below which a value is said to be without it
 OTHER_VALUE = 0.35  # of the drawn one, up to which another that is fitted may be a production change
-CLASS_FROM, CLASS_PERCENT = 4, 5.0  # parts from which a kind is spoken of as a class, and how far its mean is then off
+# Parts from which a kind is spoken of as a class, the least share of all of that kind, and how far their median is then off.
+CLASS_FROM, CLASS_SHARE, CLASS_PERCENT = 4, 1.0 / 3.0, 5.0
 PASSES_OF_WEAK = 2  # sweeps that a kind known to be weak must pass; one lucky one clears nothing
 
 
@@ -156,12 +157,13 @@ def tally(verdicts: Iterable[Verdict]) -> Tally:
 
 
 class Class(NamedTuple):
-    """How the parts of one kind have aged together: how many were measured, the mean and the spread of how far they are off (%), the worst
-    part with how far it is off."""
+    """How the parts of one kind have aged together: how many were measured of how many, the median and the spread of how far they are off
+    (%), the worst part with how far it is off."""
 
     kind: str
     measured: int
-    mean_percent: float
+    of: int
+    median_percent: float
     spread_percent: float
     worst: str
     worst_percent: float
@@ -169,17 +171,21 @@ class Class(NamedTuple):
     @property
     def words(self) -> str:
         """How one says it; with what it makes of those that were not measured."""
-        mean, worst = (f"{format_db(p)}\u00a0%" for p in (self.mean_percent, self.worst_percent))
-        said = f"{self.measured} {self.kind}s: {mean} in the mean, spread {self.spread_percent:.1f}\u00a0%, worst {self.worst} {worst}."
+        median, worst = (f"{format_db(p)}\u00a0%" for p in (self.median_percent, self.worst_percent))
+        said = f"{self.measured} of {self.of} {self.kind}s: median {median}, spread {self.spread_percent:.1f}\u00a0%"
+        said += f", worst {self.worst} {worst}."
         chance = 1.5 * self.spread_percent / math.sqrt(self.measured)
-        if self.measured >= CLASS_FROM and abs(self.mean_percent) > max(CLASS_PERCENT, chance):
+        enough = self.measured >= max(CLASS_FROM, CLASS_SHARE * self.of)
+        if enough and abs(self.median_percent) > max(CLASS_PERCENT, chance):
             return f"{said} They have drifted as a class: those still to be measured probably have too."
         return said
 
 
-def classes(parts: Sequence[Part], values: Mapping[str, float]) -> list[Class]:
-    """Return how each kind whose value is drawn has aged, of those that were measured (by part, SI); open ones count for nothing."""
+def classes(parts: Sequence[Part], values: Mapping[str, float], *, new: Collection[str] = ()) -> list[Class]:
+    """Return how each kind whose value is drawn has aged, of those that were measured (by part, SI). Open ones count for nothing, nor do
+    new ones, which have not aged."""
     out = []
+    parts = [p for p in parts if p.id not in new]
     for kind in METER:
         off = {
             p.id: 100.0 * (values[p.id] / p.nominal - 1.0)
@@ -188,7 +194,8 @@ def classes(parts: Sequence[Part], values: Mapping[str, float]) -> list[Class]:
         }
         if len(off) >= 2:
             worst = max(off, key=lambda name: abs(off[name]))
-            out.append(Class(kind, len(off), statistics.fmean(off.values()), statistics.stdev(off.values()), worst, off[worst]))
+            of = sum(p.kind == kind for p in parts)
+            out.append(Class(kind, len(off), of, statistics.median(off.values()), statistics.stdev(off.values()), worst, off[worst]))
     return out
 
 

@@ -12,6 +12,7 @@ CONDITIONS: dict[str, str] = {
     "depth": "at another depth",
     "tone_hz": "with another tone",
     "load_ohm": "into another load",
+    "cover": "with the covers otherwise",
 }
 
 

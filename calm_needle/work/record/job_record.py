@@ -260,7 +260,9 @@ def measured_blocks(found: list[measuring.Taken], conn: sqlite3.Connection, job_
     blocks: list[Block] = []
     sensitivities = [t for t in found if t.measure.name == "sensitivity"]
     if sensitivities:
-        rows = tuple(Row(f"{t.band_name} at {t.at}", (_main(t), t.unsure, t.definition, _how(t, conn, job_id), _against(t))) for t in sensitivities)
+        rows = tuple(
+            Row(f"{t.band_name} at {t.at}", (_main(t), t.unsure, t.definition, _how(t, conn, job_id), _against(t))) for t in sensitivities
+        )
         blocks.append(Table("Sensitivity", ("level", "sure to", "by", "how", "beside the papers"), rows))
     checked = [t for t in found if t.measure.name == "frequency"]
     if checked:

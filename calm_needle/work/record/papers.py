@@ -62,7 +62,7 @@ def hand_back(conn: sqlite3.Connection, job_id: int) -> list[Chapter]:
         for row in guided_store.works_of_job(conn, job_id)
         if row.outcome == "done" and (piece := PIECES.get(row.piece))
     ]
-    now = [words for line in measuring.view(conn, job_id).lines if (words := _sensitivity_in_words(line))]
+    now = [words for line in measuring.view(conn, job_id).lines if (words := _sensitivity_in_words(conn, job_id, line))]
     blocks: list[tuple[str, str, list[str], str]] = [
         ("wrong", "What you told us", complaints, "Nothing was complained of."),
         ("done", "What was done", list(dict.fromkeys(done)), "Nothing was changed; it was measured and adjusted."),
@@ -85,14 +85,15 @@ def _complaint(state: str) -> str:
     }.get(state, "not tried again yet")
 
 
-def _sensitivity_in_words(line: measuring.SensitivityLine) -> str:
+def _sensitivity_in_words(conn: sqlite3.Connection, job_id: int, line: measuring.SensitivityLine) -> str:
     """What a band does now, for somebody to whom microvolts say nothing; empty where nothing was measured that stands."""
-    last, first = line.last, line.first
+    last = line.last
     if last is None or last.stale or not last.main.value:
         return ""
     said = []
-    if first and first.main.value and line.change and line.change.better is not None:
-        times = first.main.value / last.main.value
+    came = measuring.since_it_came(conn, job_id, last)
+    if came and came[0].main.value and came[1].better is not None:
+        times = came[0].main.value / last.main.value
         if times >= MARKED_TIMES:
             said.append(f"hears signals {times:.0f} times weaker than when it came")
         elif times <= 1.0 / MARKED_TIMES:

@@ -96,7 +96,7 @@ def view(conn: sqlite3.Connection, job_id: int) -> SweepView:
         judge_sweep(parts, verdicts),
         tally(verdicts.values()),
         cautions,
-        classes(parts, values),
+        classes([line.part for line in lines], values, new={line.part.id for line in lines if line.replaced}),
         near,
         leads_of(conn, job_id),
     )

@@ -45,7 +45,8 @@ LONGEST_REASON = 200
 
 @dataclass(frozen=True)
 class Taken:
-    """One measurement as pages and records show it. stale: why it no longer stands, empty where it does; against: beside the papers."""
+    """One measurement as pages and records show it. stale: why it no longer stands, empty where it does; against: beside the papers;
+    as_came: whether nothing had been mended or turned in this job yet."""
 
     id: int
     measure: Measure
@@ -62,6 +63,7 @@ class Taken:
     struck: str
     limit: Limit | None
     against: Verdict
+    as_came: bool
 
     @property
     def main(self) -> Figure:
@@ -118,7 +120,7 @@ class Taken:
     @property
     def alike(self) -> dict[str, Any]:
         """What it is compared by."""
-        return {**self.conditions, "band": self.band, "at_hz": self.at_hz, "definition": self.values.get("definition")}
+        return {**self.conditions, "cover": self.cover, "band": self.band, "at_hz": self.at_hz, "definition": self.values.get("definition")}
 
 
 class Change(NamedTuple):
@@ -180,6 +182,7 @@ def taken(conn: sqlite3.Connection, job_id: int) -> list[Taken]:
     names = {b.id: b.name for b in model.bands}
     mended = [r for r in repair_store.repairs_of_job(conn, job_id) if r.what in UNDER_THE_IRON]
     turned, phase = runs.last_turning(conn, job_id)
+    first_turned, first_mended = runs.first_turning(conn, job_id), mended[0].id if mended else None
     out = []
     for row in store.of_job(conn, job_id):
         measure, values = MEASURES[row.kind], json.loads(row.measured)
@@ -208,6 +211,7 @@ def taken(conn: sqlite3.Connection, job_id: int) -> list[Taken]:
                 row.struck or "",
                 limit,
                 judge(figures[0], limit, sigma=unsure, in_db=figures[0].unit == "V"),
+                (first_mended is None or row.after_repair < first_mended) and (first_turned is None or row.after_act < first_turned),
             )
         )
     return out
@@ -293,7 +297,7 @@ def _line(band: Band, mine: Sequence[Taken], everything: Sequence[Taken]) -> Sen
     first = mine[0] if len(mine) > 1 else None
     change = change_of(first, last) if first else None
     opened = next((t for t in reversed(mine) if t.cover == "off" and not t.stale), None)
-    drift = change_of(opened, closed) if opened and closed and opened.id < closed.id else None
+    drift = change_of(opened, closed, but_for_covers=True) if opened and closed and opened.id < closed.id else None
     place = float(last.at_hz or middle_of(band))
     return SensitivityLine(band, place, last.definition, first, last, closed, change, drift, _stands_out(last, everything), last.limit)
 
@@ -302,9 +306,9 @@ def _blank(band: Band, name: str, limit: Limit | None) -> SensitivityLine:
     return SensitivityLine(band, middle_of(band), DEFINITIONS[name].words, None, None, None, None, None, "", limit)
 
 
-def change_of(first: Taken, last: Taken) -> Change:
-    """Return how a figure changed, or why the two are not compared."""
-    alike = compared(first.alike, last.alike)
+def change_of(first: Taken, last: Taken, *, but_for_covers: bool = False) -> Change:
+    """Return how a figure changed, or why the two are not compared. but_for_covers: it is the covers that are asked about."""
+    alike = compared({**first.alike, "cover": last.cover} if but_for_covers else first.alike, last.alike)
     if not alike.alike:
         return Change(f"not compared: {', '.join(alike.differs)}", None)
     a, b = first.main.value, last.main.value
@@ -516,11 +520,19 @@ def lacks(conn: sqlite3.Connection, job_id: int) -> list[str]:
     return out
 
 
+def since_it_came(conn: sqlite3.Connection, job_id: int, last: Taken) -> tuple[Taken, Change] | None:
+    """Return the first of a figure before anything was mended or turned, taken as the last one was with its covers alike, and the change
+    since; None where there is none to compare with."""
+    alike = (t for t in taken(conn, job_id) if t.key == last.key and t.cover == last.cover and t.cover and not t.struck and t.as_came)
+    first = next((t for t in alike if t.id < last.id), None)
+    return (first, change_of(first, last)) if first else None
+
+
 def cover_shift(conn: sqlite3.Connection, job_id: int, closed: Taken) -> Change | None:
     """Return what putting the covers on did to a figure, by the last one alike with them off that came before; None where there is none."""
     earlier = (t for t in reversed(taken(conn, job_id)) if t.key == closed.key and t.cover == "off" and not t.struck and not t.stale)
     opened = next((t for t in earlier if t.id < closed.id), None)
-    return change_of(opened, closed) if opened and closed.cover == "on" else None
+    return change_of(opened, closed, but_for_covers=True) if opened and closed.cover == "on" else None
 
 
 def _keep(

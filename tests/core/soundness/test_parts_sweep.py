@@ -80,6 +80,17 @@ class AsAClass(unittest.TestCase):
         self.assertNotIn("as a class", spread.words)
         self.assertEqual(classes(parts, {"R1": 10e3}), [])
 
+    def test_one_that_is_far_out_a_few_of_many_or_new_ones_make_no_class(self) -> None:
+        parts = [self.part(f"R{i}") for i in range(13)]
+        ruined = {"R0": 10e3, "R1": 10.1e3, "R2": 9.9e3, "R3": 10e3, "R4": 40e3}
+        (one,) = classes(parts, ruined)
+        self.assertNotIn("as a class", one.words)  # the mean is 60 % high, the median right
+        high = {f"R{i}": 12e3 for i in range(4)}
+        self.assertNotIn("as a class", classes(parts, high)[0].words)  # 4 of 13
+        self.assertIn("as a class", classes(parts, high | {"R4": 12e3})[0].words)  # 5 of 13
+        (aged,) = classes(parts, high | {"R4": 12e3, "R5": 10e3}, new={"R5"})
+        self.assertEqual((aged.measured, aged.of), (5, 12))
+
     def test_what_stands_beside_earlier_work_is_suspect_and_nothing_else(self) -> None:
         parts = [self.part("R1"), self.part("R2"), self.part("R3", "output"), self.part("R4", "output")]
         self.assertEqual(beside(parts, {"R1"}, ()), {"R2"})

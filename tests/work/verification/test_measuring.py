@@ -74,12 +74,15 @@ class ByInstruments(OfAJob):
 
     def test_what_was_measured_no_longer_stands_once_something_was_mended_or_turned(self) -> None:
         first = self.measure("sensitivity", definition="s-plus-n")
-        self.assertEqual(measuring.lacks(self.conn, HALVERN), [
+        self.assertEqual(
+            measuring.lacks(self.conn, HALVERN),
+            [
                 "sensitivity on long wave",
                 "sensitivity on short wave",
                 "dial calibration on long wave with the covers on (Frequency accuracy)",
                 "dial calibration on short wave with the covers on (Frequency accuracy)",
-            ])
+            ],
+        )
         repair_store.add_repair(self.conn, job_id=HALVERN, part="C8", what="replaced", value=None, words="", at_utc=SYSTEM.text())
         (again,) = measuring.taken(self.conn, HALVERN)
         self.assertEqual((first.stale, again.stale), ("", "C8 was replaced since"))
