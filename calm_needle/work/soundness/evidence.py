@@ -9,6 +9,7 @@ from calm_needle.core.dossier.model import Model
 from calm_needle.core.soundness.coverage import at_one_angle, judge_coverage
 from calm_needle.core.soundness.entry_judges import judge_gang_short
 from calm_needle.core.soundness.guided.offers import Evidence
+from calm_needle.core.soundness.guided.open_capacitor import HARDLY_DB_PER_TURN
 from calm_needle.core.soundness.repairs import UNDER_THE_IRON
 from calm_needle.store import intake, repairs, runs
 from calm_needle.store.shelf import JobRow
@@ -63,12 +64,14 @@ def _of_the_bench(conn: sqlite3.Connection, job: JobRow, model: Model) -> Iterat
     windings = {core.id: p.id for p in model.parts if p.kind == "winding" and (core := model.core_of(p.id))}
     names = {a.id: a.phrase for a in model.adjusters}
     mended = {r.part: r.at_utc for r in repairs.repairs_of_job(conn, job.id) if r.what in UNDER_THE_IRON}
-    for tried in known.tried_in_vain(conn, job.id):
+    # What hardly moved the needle comes first: a core that moves it by decibels has its circuit, whatever keeps it from a peak.
+    for tried in sorted(known.tried_in_vain(conn, job.id), key=lambda t: t.swung_db / t.turns):
         part = windings.get(tried.adjuster, "")
         if mended.get(part, "") >= tried.at_utc:
             continue
         said = f"{names.get(tried.adjuster, tried.adjuster)} changed the reading by {tried.swung_db:.1f} dB in {tried.turns:.1f} turns"
-        yield Evidence("no answer" if part else "answers to nothing known", part, said)
+        answers = tried.swung_db / tried.turns >= HARDLY_DB_PER_TURN
+        yield Evidence("answers without a peak" if answers else "no answer" if part else "answers to nothing known", part, said)
     padders = {str(b.oscillator_tank.get("padder")) for b in model.bands if b.oscillator_tank.get("padder")}
     for run in runs.runs_of_job(conn, job.id):
         for found in runs.findings(conn, run.id):

@@ -29,6 +29,11 @@ class Offers(unittest.TestCase):
         self.assertEqual(found["will-not-peak", ""].because, ("a", "b"))
         self.assertGreater(found["will-not-peak", ""].weight, POINTS_TO["no answer"][1][1])
 
+    def test_a_dead_can_ranks_above_cores_that_answer_and_have_no_peak_however_many(self) -> None:
+        live = [Evidence("answers without a peak", "IFT1-p", str(i)) for i in range(5)]
+        for found in ([Evidence("no answer", "IFT2-p", "d"), *live], [*live, Evidence("no answer", "IFT2-p", "d")]):
+            self.assertEqual((offers(found)[0].piece, offers(found)[0].subject), ("open-capacitor", "IFT2-p"))
+
 
 class Sisters(unittest.TestCase):
     windings = (winding("IFT1-p", 6.8), winding("IFT2-p", 7.0), winding("L4", 6.9), winding("T2-p", 320.0), winding("T4-s", 30.0))

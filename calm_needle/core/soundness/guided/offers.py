@@ -10,6 +10,7 @@ Points = Literal[
     "winding open",
     "winding high",
     "no answer",
+    "answers without a peak",
     "does not repeat",
     "sags warm",
     "rail out",
@@ -24,6 +25,7 @@ POINTS_TO: Mapping[Points, tuple[tuple[str, float], ...]] = {
     "winding open": (("splice", 3.0), ("rewind", 2.4)),
     "winding high": (("splice", 2.0),),
     "no answer": (("open-capacitor", 2.6), ("will-not-peak", 1.2)),
+    "answers without a peak": (("will-not-peak", 0.6),),
     "answers to nothing known": (("which-can", 1.5), ("will-not-peak", 1.2)),
     "does not repeat": (("contact", 2.6), ("will-not-peak", 1.6)),
     "sags warm": (("warm-valve", 2.2), ("will-not-peak", 0.6)),
@@ -34,7 +36,9 @@ POINTS_TO: Mapping[Points, tuple[tuple[str, float], ...]] = {
     "unmarked": (("which-can", 2.0),),
     "padder off": (("made-adjustable", 1.8),),
 }
-# Which work has one subject; for the others all that speaks for them adds up.
+# Which work has one subject; for the others all that speaks for them adds up, but for what says no more by being said again: of
+# cores that move the needle and have no peak, three say what one does.
+SAID_ONCE = ("answers without a peak",)
 OF_ONE = ("splice", "rewind", "open-capacitor", "donor-coil")
 
 
@@ -59,10 +63,13 @@ def offers(found: Iterable[Evidence]) -> list[Offer]:
     """Return what the evidence asks for, the strongest first; of equal ones that which was found first."""
     weights: dict[tuple[str, str], float] = {}
     because: dict[tuple[str, str], list[str]] = {}
+    counted: set[tuple[tuple[str, str], Points]] = set()
     for evidence in found:
         for piece, weight in POINTS_TO[evidence.points]:
             key = (piece, evidence.subject if piece in OF_ONE else "")
-            weights[key] = weights.get(key, 0.0) + weight
+            if evidence.points not in SAID_ONCE or (key, evidence.points) not in counted:
+                weights[key] = weights.get(key, 0.0) + weight
+                counted.add((key, evidence.points))
             because.setdefault(key, []).append(evidence.words)
     ranked = sorted(weights, key=lambda k: -weights[k])
     return [Offer(*key, tuple(dict.fromkeys(because[key])), weights[key]) for key in ranked]

@@ -4,6 +4,8 @@ No dip though the inductance is there, and a dip once a capacitor is put across:
 shorted turns are other faults, and are told apart here.
 """
 
+import math
+
 from calm_needle.core.physics.coils import NEAR_STOP_PERCENT, reach, transformer_capacitor
 from calm_needle.core.quantities import format_beside, format_si
 from calm_needle.core.soundness.guided.piece import OPEN, Answers, Ask, Piece, Stage
@@ -12,14 +14,20 @@ from calm_needle.core.verdict import State, Verdict
 
 HARDLY_DB_PER_TURN = 0.5
 OHM_LIKE_SISTER_PERCENT = 20.0
+OHM_OF_ANOTHER_FAULT, L_LIKE_SISTER_PERCENT = 10.0, 30.0  # times the sister's ohms, from which on no wire is metered any more
+LEAST_TURNS = 0.5  # of a core, from which on it tells whether its circuit answers
 NO_DIP_DB, GOOD_DIP_DB = 0.5, 3.0
+C_INSIDE_F = (30e-12, 1.2e-9)  # of the capacitors that cans of this kind have inside
 
 
 def _answers(a: Answers) -> Verdict:
-    per_turn = abs(a.number("change_db")) / max(a.number("turns_tried"), 0.05)
+    turns = abs(a.number("turns_tried"))
+    per_turn = abs(a.number("change_db")) / max(turns, 0.05)
     evidence = (f"{per_turn:.1f} dB a turn",)
     if per_turn >= HARDLY_DB_PER_TURN:
         return Verdict("stop", "It answers its core as a tuned circuit does: peak it; the fault is elsewhere.", evidence)
+    if turns < LEAST_TURNS:
+        return Verdict("stop", f"{turns:g} of a turn tells nothing: turn it {LEAST_TURNS:g} or more, counted, and back.", evidence)
     return Verdict("good", "It hardly answers: wax, an open winding, shorted turns, or its capacitor.", evidence)
 
 
@@ -28,13 +36,22 @@ def _winding(a: Answers) -> Verdict:
         return Verdict("stop", "The winding itself is open: mend its leads, or wind it anew.")
     off = off_percent(found=a.number("ohm_here"), wanted=a.number("ohm_sister"))
     wide = a.number("l_max_h") / a.number("l_min_h")
-    evidence = (f"ohms: {format_beside(off, 'the sister’s')}", f"inductance changes {wide:.2f} times over the travel")
+    evidence: tuple[str, ...] = (f"ohms: {format_beside(off, 'the sister’s')}", f"inductance changes {wide:.2f} times over the travel")
+    if a.number("ohm_here") > OHM_OF_ANOTHER_FAULT * a.number("ohm_sister"):
+        return Verdict("stop", "The winding itself is open: what is metered is leakage. Mend its leads, or rewind it.", evidence)
     if off < -OHM_LIKE_SISTER_PERCENT:
         return Verdict("stop", "Fewer ohms than its sister: shorted turns, which no capacitor cures.", evidence)
     if off > OHM_LIKE_SISTER_PERCENT:
         return Verdict("stop", "More ohms than its sister: a poor joint at its leads; mend that first.", evidence)
     if wide < 1.02:
         return Verdict("stop", "The core changes nothing: it is loose on its thread, or held by wax.", evidence)
+    if sister := a.maybe("l_sister_h", 0.0):
+        middle = math.sqrt(a.number("l_min_h") * a.number("l_max_h"))
+        apart = off_percent(found=middle, wanted=sister)
+        evidence = (*evidence, f"inductance at mid-travel: {format_beside(apart, 'the sister’s')}")
+        if abs(apart) > L_LIKE_SISTER_PERCENT:
+            why = "shorted turns" if apart < 0 else "another winding than its sister’s, or one wound otherwise"
+            return Verdict("stop", f"Its inductance is not its sister’s: {why}. No capacitor cures that.", evidence)
     return Verdict("good", "Winding and core are sound: it is what tunes it.", evidence)
 
 
@@ -61,6 +78,12 @@ def _choose(a: Answers) -> Verdict:
         f"with {format_si(found.stock_c_f, unit='F', digits=2)}: {found.left_below_percent:.0f}\u00a0% of the travel below, "
         f"{found.left_above_percent:.0f}\u00a0% above",
     )
+    if not C_INSIDE_F[0] <= found.c_f <= C_INSIDE_F[1]:
+        wanted = format_si(a.number("if_hz"), unit="Hz")
+        said = (
+            f"{format_si(found.c_f, unit='F', digits=2)} for {wanted}: this inductance does not belong to this frequency. Meter it again."
+        )
+        return Verdict("stop", said, evidence)
     state: State = "good" if found.verdict == "within its travel" else "watch"
     return Verdict(state, f"Fit {format_si(found.stock_c_f, unit='F', digits=2)}, silvered mica or plastic film, beside the can.", evidence)
 
@@ -118,6 +141,7 @@ PIECE = Piece(
                 Ask("ohm_sister", "its sister", "Ω", meter="ohm", of="sister", known="ohm"),
                 Ask("l_min_h", "Inductance, core out", "H", meter="henry", core="out"),
                 Ask("l_max_h", "core in", "H", meter="henry", core="in"),
+                Ask("l_sister_h", "its sister, core in the middle", "H", meter="henry", of="sister", core="middle", optional=True),
             ),
             _winding,
         ),
