@@ -37,7 +37,7 @@ class OpenCapacitor(GuidedTest):
     piece = PIECES["open-capacitor"]
     right = {  # noqa: RUF012
         "answers": {"turns_tried": 2.0, "change_db": 0.1},
-        "winding": {"ohm_here": 6.9, "ohm_sister": 6.8, "l_min_h": 845e-6, "l_max_h": 1085e-6},
+        "winding": {"ohm_here": 6.9, "ohm_sister": 6.8, "l_min_h": 845e-6, "l_max_h": 1085e-6, "l_sister_h": 960e-6},
         "dip": {"dip_db": 0.2, "across_f": 120e-12, "dip_across_db": 14.0},
         "choose": {"if_hz": 468e3, "stray_f": 8e-12},
         "measured": {"c_measured_f": 111e-12},
