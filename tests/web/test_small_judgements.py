@@ -1,6 +1,7 @@
 """Small judgements: sections read, leads of the meter, what was moved, where the owner listens, a worry and its tests."""
 
 from calm_needle.core.procedure.dial.band import travel_share
+from calm_needle.core.soundness.worries import Settling, settled_by
 from calm_needle.store import part_checks
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 from calm_needle.work.jobs.wishes import wished
@@ -114,12 +115,29 @@ class TheOwnersBand(PageTest):
 class Worries(PageTest):
     def test_the_tests_that_were_named_say_what_it_comes_to(self) -> None:
         path = f"/jobs/{DUNLIN}/notes"
-        self.post(path, kind="worry", worry="too quiet between stations", tests="noise in the room")
-        self.assertIn("Not settled: noise in the room to be done.", self.get(path).get_data(as_text=True))
-        self.post(path, kind="room noise", band="MW", source="lamp", on_v="22m", off_v="21m")
-        self.assertIn("All that it named has passed: a characteristic.", self.get(path).get_data(as_text=True))
+        self.post(path, kind="worry", worry="too quiet between stations", tests="noise rise with an aerial")
+        undone = "Not settled: noise rise with an aerial to be done."
+        self.assertIn(undone, self.get(path).get_data(as_text=True))
         self.post(path, kind="room noise", band="MW", source="lamp", on_v="84m", off_v="21m")
-        self.assertIn("A fault, by noise in the room.", self.get(path).get_data(as_text=True))
+        self.assertIn(undone, self.get(path).get_data(as_text=True))  # a lamp in the room says nothing of the set
+        self.post(path, kind="noise rise", band="MW", on_v="84m", off_v="21m")
+        self.assertIn("All that it named has passed: a characteristic.", self.get(path).get_data(as_text=True))
+        self.post(path, kind="noise rise", band="MW", on_v="22m", off_v="21m")
+        self.assertIn("A fault, by noise rise with an aerial.", self.get(path).get_data(as_text=True))
+
+    def test_only_what_failed_accuses_and_a_dial_error_is_computed(self) -> None:
+        passed, undone = Settling("sensitivity", "good", "9 µV", "s"), Settling("dial error", "blank", "no mark was read", "d")
+        failed, unsure = Settling("noise rise", "stop", "0.4 dB", "n"), Settling("round", "watch", "", "r")
+        for named, state, words in (
+            ([passed, undone], "watch", "dial error to be done"),
+            ([passed, unsure], "watch", "round undecided"),
+            ([passed, undone, failed], "stop", "A fault, by noise rise."),
+            ([passed], "good", "a characteristic"),
+        ):
+            with self.subTest(words):
+                verdict = settled_by(named)
+                self.assertEqual(verdict.state, state)
+                self.assertIn(words, verdict.sentence)
 
 
 class Taps(PageTest):

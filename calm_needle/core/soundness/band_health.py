@@ -128,6 +128,22 @@ def _judge(row: BandReadings, ordered: Sequence[BandReadings], i: int) -> Verdic
     return Verdict("good", "Alive, as sensitive as its neighbours, coil whole.")
 
 
+def judge_level(row: BandReadings, rows: Sequence[BandReadings]) -> Verdict:
+    """Return what the level of one band says by itself, against its papers and its neighbours; blank where there is nothing to judge by."""
+    if row.level_v is None:
+        return Verdict("blank", "not measured")
+    if math.isinf(row.level_v):
+        return Verdict("stop", "no level of the generator gives the standard output")
+    ordered = sorted(rows, key=lambda r: r.f_low_hz)
+    said = [*_against_neighbours(row, ordered, ordered.index(row)), *_against_book(row)]
+    if more := [words for words in said if words.startswith("It needs")]:
+        return Verdict("stop", more[0])
+    comparable = row.book_v is not None and row.coupling == row.book_coupling
+    if comparable or any(r is not row and r.level_v and r.coupling == row.coupling for r in rows):
+        return Verdict("good", "as sensitive as it should be")
+    return Verdict("blank", "nothing to compare it with: service data or another band, coupled alike")
+
+
 def _against_neighbours(row: BandReadings, ordered: Sequence[BandReadings], i: int) -> list[str]:
     """A band that needs far more than its neighbours; neighbours measured with another coupling are passed over.
 

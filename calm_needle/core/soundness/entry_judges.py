@@ -14,6 +14,7 @@ from calm_needle.errors import CalmNeedleError, NotUnderstood
 
 WORTH_STOP = 1.0  # times the value: more than that is not spent without another reason
 WORTH_ASK = 0.6
+HEARS_DB, DEAF_DB = 6.0, 2.0  # rise of the noise with an aerial, from which on the set hears the band; up to which it does not
 NOISY_DB = 6.0  # room noise above the set's own, at which a sensitivity measured here says little
 HOT_C, WARM_C, SOAKED_MIN = 110.0, 80.0, 10.0  # of carbon resistors and waxed parts on a bench at 20 °C
 SHORT_OHM = 10e3
@@ -66,6 +67,18 @@ def judge_noise(entry: Mapping[str, str]) -> Verdict:
     if more >= NOISY_DB:
         return Verdict("stop", f"{format_db(more)} dB with it on: off with it before sensitivity is measured.")
     return Verdict("good", f"{format_db(more)} dB with it on: it may stay.")
+
+
+def judge_noise_rise(entry: Mapping[str, str]) -> Verdict:
+    """Judge by how much the noise rises with an aerial: a set whose own noise is the least of it hears the band's."""
+    more = noise_above_db(entry)
+    if more is None:
+        return Verdict("watch", "An output of nothing says nothing: turn the volume up, and read both again.")
+    if more >= HEARS_DB:
+        return Verdict("good", f"{format_db(more)} dB with the aerial: the set receives the noise of the band.")
+    if more < DEAF_DB:
+        return Verdict("stop", f"{format_db(more)} dB with the aerial: the set’s own noise hides the band. Measure its sensitivity.")
+    return Verdict("watch", f"{format_db(more)} dB with the aerial: read it again at another hour.")
 
 
 def judge_warmth(entry: Mapping[str, str]) -> Verdict:

@@ -23,6 +23,7 @@ from calm_needle.core.soundness.entry_judges import (
     judge_gang_short,
     judge_leads,
     judge_noise,
+    judge_noise_rise,
     judge_orientation,
     judge_section,
     judge_sections,
@@ -315,6 +316,19 @@ KINDS: dict[str, EntryKind] = {
             judge=judge_effect,
             in_unit=("before", "after"),
             cold=True,
+        ),
+        EntryKind(
+            "noise rise",
+            "Noise with the aerial",
+            "Aerial on and off, no station tuned, volume unchanged.",
+            (
+                _field("band", "Band"),
+                _field("at", "At", "a quiet place of the dial, 1.05 MHz", optional=True),
+                _field("on_v", "Output with the aerial", unit="V"),
+                _field("off_v", "without it", unit="V"),
+            ),
+            page="notes",
+            judge=judge_noise_rise,
         ),
         EntryKind(
             "warmth",

@@ -123,6 +123,35 @@ def _latest(conn: sqlite3.Connection, job_id: int, band: DialBand) -> tuple[list
     return [], None
 
 
+class DialError(NamedTuple):
+    """The worst dial error that was read on a band since it was last turned (Hz), where, and whether every mark is within tolerance."""
+
+    band: str
+    band_name: str
+    dial_hz: float
+    error_hz: float
+    tolerance_percent: float
+    within: bool
+
+    @property
+    def words(self) -> str:
+        """As a list of what is wrong says it."""
+        error, at = format_si(self.error_hz, unit="Hz", digits=3, signed=True), format_plain(self.dial_hz, unit="Hz", digits=5)
+        return f"{error} at {at}, ± {self.tolerance_percent:g}\u00a0% allowed"
+
+
+def dial_errors(conn: sqlite3.Connection, job_id: int, model: Model) -> list[DialError]:
+    """Return the worst dial error of each band whose marks were read."""
+    out = []
+    for band_id, band in dial_bands(model).items():
+        readings, _ = _latest(conn, job_id, band)
+        if readings:
+            worst = max(readings, key=lambda r: abs(r.error_hz) / r.dial_hz)
+            within = abs(worst.error_hz) <= band.tolerance_percent / 100.0 * worst.dial_hz
+            out.append(DialError(band_id, band.band.name, worst.dial_hz, worst.error_hz, band.tolerance_percent, within))
+    return out
+
+
 def _peaked(conn: sqlite3.Connection, job_id: int) -> dict[str, tuple[float, ...]]:
     """At which places of the dial each band's signal circuits were last peaked, by the newest run that did (Hz)."""
     out: dict[str, tuple[float, ...]] = {}

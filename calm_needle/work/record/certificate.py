@@ -22,7 +22,8 @@ from calm_needle.store import certificates as store
 from calm_needle.store.db import transaction
 from calm_needle.store.shelf import JobRow
 from calm_needle.work.jobs import intake
-from calm_needle.work.jobs.shelf import job_of, phases_of
+from calm_needle.work.jobs.dial import dial_errors
+from calm_needle.work.jobs.shelf import job_of, model_of_dossier, phases_of
 from calm_needle.work.jobs.unmet import left_unmet
 from calm_needle.work.record import job_record
 from calm_needle.work.soundness import bands, parts_sweep
@@ -134,6 +135,9 @@ def lacks(conn: sqlite3.Connection, job_id: int) -> list[Lack]:
     if gate.waived and gate.missing:
         out.append(Lack("left alone", f"checks before alignment waived: {gate.waived}"))
     out += [Lack(u.phase, u.words) for u in left_unmet(conn, job_id)]
+    model = model_of_dossier(conn, job.dossier_id)
+    off = [e for e in dial_errors(conn, job_id, model) if not e.within]
+    out += [Lack("oscillator and dial", f"dial error on {e.band_name}: {e.words}") for e in off]
     sweep = parts_sweep.view(conn, job_id)
     if sweep.counted.blank:
         out.append(Lack("parts", f"{sweep.counted.parts - sweep.counted.blank} of {sweep.counted.parts} parts measured"))

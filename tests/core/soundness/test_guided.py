@@ -60,7 +60,7 @@ class OpenCapacitor(GuidedTest):
         self.stops_at("winding", "what is metered is leakage", ohm_here=1.2e6)
         self.stops_at("winding", "shorted turns", l_sister_h=2.2e-3)
         self.stops_at("winding", "another winding", l_sister_h=500e-6)
-        self.stops_at("choose", "does not belong to this frequency", l_min_h=12e-3, l_max_h=15e-3)
+        self.stops_at("choose", "does not belong to this frequency", l_min_h=12e-3, l_max_h=15e-3, l_sister_h=13.4e-3)
         self.stops_at("dip", "its capacitor is there", dip_db=12.0)
         self.stops_at("dip", "shorted turns", dip_across_db=1.0)
 
