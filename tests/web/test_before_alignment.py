@@ -5,6 +5,7 @@ import re
 
 from calm_needle.store import intake, own_dossiers, repairs, runs, shelf
 from calm_needle.work.jobs.shelf import begin_run
+from calm_needle.work.soundness import safe_start
 from tests.support.client import TYPED_JOB, PageTest
 
 JOB = f"/jobs/{TYPED_JOB}"
@@ -93,6 +94,18 @@ class Changes(PageTest):
         faults = self.get(f"{JOB}/repairs").get_data(as_text=True).split("Faults, in the order found")[1]
         self.assertIn("closed", faults)
         self.assertIn("open", faults)
+
+    def test_a_rail_that_was_read_with_a_test_is_in_the_log_and_never_of_a_cold_set(self) -> None:
+        self.record(part="R1", what="replaced")
+        with self.workshop.store() as conn:
+            (rail, *_) = safe_start.view(conn, TYPED_JOB).rails
+        form = {"outcome": "better", "words": "less hum", "rail": rail.point.id}
+        self.assertEqual(self.post(f"{JOB}/repairs/test", tested="cold", volts="180", **form).status_code, 422)
+        self.post(f"{JOB}/start/power", to="on", back=JOB)
+        self.assertEqual(self.post(f"{JOB}/repairs/test", tested="on", volts="0.18", **form).status_code, 422)  # kilovolts meant?
+        self.assertEqual(self.post(f"{JOB}/repairs/test", tested="on", volts="180", **form).status_code, 303)
+        with self.workshop.store() as conn:
+            self.assertEqual(safe_start.view(conn, TYPED_JOB).rails[0].last_v, 180.0)
 
     def test_a_mended_part_is_sound_once_it_was_measured_and_not_before(self) -> None:
         self.post(f"{JOB}/parts", part="L4", value="open")

@@ -5,6 +5,8 @@ from calm_needle.core.soundness.worries import Settling, settled_by
 from calm_needle.store import part_checks
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 from calm_needle.work.jobs.wishes import wished
+from calm_needle.work.record import job_record, papers
+from calm_needle.work.soundness import health
 from tests.support.client import TYPED_JOB, PageTest
 
 DUNLIN, STANNARD = 5, 6
@@ -162,3 +164,36 @@ class WhereTheOscillatorRuns(PageTest):
         self.assertIn("The gang: it dies at one shaft angle", self.get(f"/jobs/{TYPED_JOB}/dial").get_data(as_text=True))
         offered = self.get(f"/jobs/{TYPED_JOB}/guided").get_data(as_text=True)
         self.assertIn("it dies at one shaft angle", offered)
+        with self.workshop.store() as conn:
+            self.assertTrue(any(words.startswith("Oscillator: The gang") for words in health.missing(conn, TYPED_JOB)))
+            record = str(job_record.record_of(conn, TYPED_JOB).chapters)
+            self.assertIn("it dies at one shaft angle", record)
+            self.assertIn("it dies at one shaft angle", str(papers.hand_back(conn, TYPED_JOB)))
+        self.assertIn("it dies at one shaft angle", self.get(f"/jobs/{TYPED_JOB}").get_data(as_text=True))
+
+    def test_a_hole_inside_a_band_stands_on_the_job_on_its_outstanding_list_and_on_the_paper(self) -> None:
+        lines = [
+            f"{f}M {'dead' if f in (12, 12.5, 13) else f'{f + 0.468}M'}"
+            for f in (6, 7, 8, 9, 10, 11, 11.5, 12, 12.5, 13, 13.5, 14, 15, 16, 17, 18)
+        ]
+        self.post(f"/jobs/{TYPED_JOB}/dial/typed", band="SW", lines="\n".join(lines))
+        with self.workshop.store() as conn:
+            record, back = str(job_record.record_of(conn, TYPED_JOB).chapters), str(papers.hand_back(conn, TYPED_JOB))
+        for text in (record, back, self.get(f"/jobs/{TYPED_JOB}").get_data(as_text=True)):
+            self.assertRegex(text.replace("\u2009", " "), "between 11.7 MHz and 13.2 MHz")
+
+    def test_kilo_and_mega_are_asked_about_line_by_line(self) -> None:
+        path = f"/jobs/{TYPED_JOB}/dial/typed"
+        for lines, words in (
+            ("600 1068k\n700k 1168k", "Line 1: 600 Hz is not on medium wave; 600 kHz?"),
+            ("600k 1068\n700k 1168k", "Line 1: an oscillator at 1.068 kHz does not receive 600 kHz; 1.068 MHz?"),
+        ):
+            answer = self.post(path, band="MW", lines=lines)
+            self.assertEqual(answer.status_code, 422)
+            self.assertIn(words, answer.get_data(as_text=True).replace("\u2009", " "))
+        image = (
+            self.post(f"/jobs/{TYPED_JOB}/dial/images/typed", band="MW", signal="120", image="9m")
+            .get_data(as_text=True)
+            .replace("\u2009", " ")
+        )
+        self.assertIn("120 µV", image)

@@ -16,7 +16,8 @@ from calm_needle.store.image_ratios import ImageRatioRow
 from calm_needle.work.instruments import soundings
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
-from calm_needle.work.soundness.bands import at_the_aerial, usual_coupling
+from calm_needle.work.slips import Slips
+from calm_needle.work.soundness.bands import SENSIBLE_LEVEL_V, at_the_aerial, usual_coupling
 from calm_needle.work.soundness.power import why_silent
 
 USUAL_Q = 60.0
@@ -81,15 +82,18 @@ def type_in(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None
     if band is None:
         raise NotFound("band", form.get("band", "")[:30])
     typed = read_form(ASKS, form)
-    faults = dict(typed.faults)
+    slips = Slips(form)
+    faults = slips.faults
+    faults |= typed.faults
     signal_v, image_v = typed.values.get("signal"), typed.values.get("image")
     for name, value in (("signal", signal_v), ("image", image_v)):
         if value == 0.0:
             faults[name] = "A level is above zero."
+        elif isinstance(value, float):
+            slips.within(name, value, sensible=SENSIBLE_LEVEL_V, unit="V")
     if not faults and isinstance(signal_v, float) and isinstance(image_v, float) and image_v < signal_v:
         faults["image"] = "The image came through better than the signal: then it was the image that was tuned in, or the two are swapped."
-    if faults:
-        raise FieldsRefused(faults)
+    slips.refuse()
     assert isinstance(signal_v, float) and isinstance(image_v, float)
     place = _place(band)
     assert place is not None

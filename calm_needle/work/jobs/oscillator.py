@@ -6,8 +6,9 @@ from typing import NamedTuple
 from calm_needle.clock import now_utc
 from calm_needle.core.dossier.model import Model
 from calm_needle.core.pictures import Curves, Line
+from calm_needle.core.plausible import likely_instead, part_instead
 from calm_needle.core.procedure.dial.band import travel_share
-from calm_needle.core.quantities import parse_si
+from calm_needle.core.quantities import format_plain, parse_si
 from calm_needle.core.soundness.coverage import Picked, compare_modes, judge_coverage, latest_of_each_band
 from calm_needle.core.verdict import Verdict
 from calm_needle.errors import CalmNeedleError, FieldsRefused, NotFound
@@ -88,13 +89,23 @@ def type_in(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None
             dial_hz = parse_si("".join(words[:-1]) if len(words) % 2 else "".join(words[: len(words) // 2]), unit="Hz")
             rest = words[-1:] if len(words) % 2 else words[len(words) // 2 :]
             dead = rest[0].lower() in ("dead", "none", "0")
-            readings.append((band.id, dial_hz, 0.0 if dead else parse_si("".join(rest), unit="Hz"), 0.0 if dead else 1.0))
+            runs_at_hz = 0.0 if dead else parse_si("".join(rest), unit="Hz")
+            readings.append((band.id, dial_hz, runs_at_hz, 0.0 if dead else 1.0))
+            if (meant := likely_instead(dial_hz, sensible=(0.9 * band.f_low_hz, 1.1 * band.f_high_hz))) is not None:
+                faults.append(f"Line {number}: {_hz(dial_hz)} is not on {band.name}; {_hz(meant)}?")
+            receives_at = dial_hz + (band.if_hz if band.side == "above" else -band.if_hz)
+            if runs_at_hz and (meant := part_instead(runs_at_hz, drawn=receives_at)) is not None:
+                faults.append(f"Line {number}: an oscillator at {_hz(runs_at_hz)} does not receive {_hz(dial_hz)}; {_hz(meant)}?")
         except (CalmNeedleError, IndexError):
             faults.append(f"Line {number}, “{line.strip()[:40]}”: write the dial and what the counter shows, 600k 1068k, or dead.")
     if faults or not readings:
         raise FieldsRefused({"lines": " ".join(faults) or "Write at least one place of the dial."})
     with transaction(conn):
         coverage.add_sweep(conn, job_id=job_id, label="typed", readings=readings, at_utc=now_utc(conn))
+
+
+def _hz(f_hz: float) -> str:
+    return format_plain(f_hz, unit="Hz", digits=6)
 
 
 def _picked(model: Model, rows: list[coverage.CoverageRow]) -> list[Picked]:

@@ -25,6 +25,7 @@ from calm_needle.files.dossiers import fragment_faults, load_dossier
 from calm_needle.store import own_dossiers, part_checks, shelf
 from calm_needle.store.db import transaction
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
+from calm_needle.work.slips import Slips
 from calm_needle.work.soundness import parts_sweep, repairs
 from calm_needle.work.soundness.power import why_live
 
@@ -149,8 +150,8 @@ def add_point(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> No
 def add_mark(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
     """Keep a printed mark that was met while reading the dial (band, mark, mm where it was measured). Raises NotFound, FieldsRefused."""
     job = job_of(conn, job_id)
-    faults: dict[str, str] = {}
-    dial_hz, place = 0.0, None
+    slips = Slips(form)
+    faults, dial_hz, place = slips.faults, 0.0, None
     try:
         dial_hz = parse_si(form.get("mark", ""), unit="Hz")
     except NotUnderstood as fault:
@@ -160,6 +161,9 @@ def add_mark(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> Non
             place = parse_si(text, unit="")
         except NotUnderstood as fault:
             faults["mm"] = str(fault)
+    band = next((b for b in model_of_dossier(conn, job.dossier_id).bands if b.id == form.get("band")), None)
+    if band:
+        slips.within("mark", dial_hz, sensible=(band.f_low_hz, band.f_high_hz), unit="Hz")
     data: dict[str, Any] = {}
     try:
         data = amend.with_mark(data_of(conn, job.dossier_id), band_id=form.get("band", ""), dial_hz=dial_hz or 1.0, position_mm=place)
@@ -167,8 +171,7 @@ def add_mark(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> Non
         faults["band"] = "Choose the band on whose scale it is."
     except ValueError as fault:
         faults.setdefault("mark", str(fault))
-    if faults:
-        raise FieldsRefused(faults)
+    slips.refuse()
     with transaction(conn):
         keep_own(conn, job, data, words=f"mark {format_si(dial_hz, unit='Hz', digits=4)} of {form['band']}", at_utc=now_utc(conn))
 

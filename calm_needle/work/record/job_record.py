@@ -20,7 +20,7 @@ from calm_needle.store import part_checks, photographs, reckonings, runs, shelf,
 from calm_needle.store.db import remembered
 from calm_needle.store.shelf import JobRow
 from calm_needle.work.bench.run_book import RunBook, stale_now
-from calm_needle.work.jobs import entries, intake, pick_up, recordings
+from calm_needle.work.jobs import entries, intake, oscillator, pick_up, recordings
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier, phases_of
 from calm_needle.work.record import run_record
 from calm_needle.work.soundness import bands, due, guided, parts_sweep, repairs, safe_start
@@ -210,9 +210,12 @@ def _bands(about: About) -> Chapter:
             level: Cell = None if r.level_v is None else line.level if math.isinf(r.level_v) else Amount(r.level_v, "V")
             coil: Cell = None if r.coil_ohm is None else line.coil if math.isinf(r.coil_ohm) else Amount(r.coil_ohm, "Ω")
             rows.append(Row(line.band.name, (r.off_air or "", r.generator or "", level, coil, line.verdict.sentence)))
-    blocks = (
+    blocks: tuple[Block, ...] = (
         (Table("Before alignment", ("off air", "generator", "level for 50 mW", "aerial coil", "verdict"), tuple(rows)),) if rows else ()
     )
+    covered = oscillator.view(about.conn, about.job.id, about.model)
+    if covered.swept:
+        blocks = (*blocks, Lines("Oscillator over the dial", (*covered.covered.sentences, f"Read {covered.swept}.")))
     return Chapter("bands", "Every band", blocks, empty="The bands were not heard one by one.")
 
 

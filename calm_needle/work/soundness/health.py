@@ -3,7 +3,7 @@
 import sqlite3
 
 from calm_needle.errors import FieldsRefused
-from calm_needle.work.jobs import shelf
+from calm_needle.work.jobs import oscillator, shelf
 from calm_needle.work.soundness import bands, parts_sweep
 from calm_needle.work.verification import measuring
 
@@ -17,6 +17,9 @@ def missing(conn: sqlite3.Connection, job_id: int) -> list[str]:
     matrix = bands.view(conn, job_id)
     if not matrix.whole.passed:
         out.append(f"Bands: {matrix.whole.sentence}")
+    covered = oscillator.view(conn, job_id, matrix.model).covered
+    if covered.state in ("watch", "stop"):
+        out.append(f"Oscillator: {covered.sentence}")
     return out
 
 

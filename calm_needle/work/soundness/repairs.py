@@ -1,5 +1,6 @@
 """Changes made to a job's set, one by one, with the quick test after each and what they make stale."""
 
+import json
 import math
 import sqlite3
 from collections.abc import Container, Mapping, Sequence
@@ -27,7 +28,7 @@ from calm_needle.core.soundness.repairs import (
     untested,
 )
 from calm_needle.errors import FieldsRefused, NotUnderstood
-from calm_needle.store import part_checks, shelf
+from calm_needle.store import part_checks, shelf, starts
 from calm_needle.store import repairs as store
 from calm_needle.store.db import transaction
 from calm_needle.store.shelf import JobRow
@@ -35,7 +36,7 @@ from calm_needle.work.bench.run_book import open_again
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 from calm_needle.work.slips import Slips
-from calm_needle.work.soundness import parts_sweep
+from calm_needle.work.soundness import parts_sweep, safe_start
 from calm_needle.work.soundness.power import power_of, why_live, why_silent
 
 LONGEST_WORDS = 400
@@ -57,6 +58,7 @@ class RepairsView:
     is_on: bool
     usual_test: str
     cautions: list[Caution]
+    rails: list[tuple[str, str]]  # that may be read with a test: id and name
     several: bool  # whether several may be changed in one act
     faults: list[Fault]
     whats: tuple[str, ...] = KINDS
@@ -88,7 +90,18 @@ def view(conn: sqlite3.Connection, job_id: int) -> RepairsView:
     several = any(value.startswith((WHOLE_CAN, OUT_IN)) for value, _, _ in choices)
     found, on = _faults(conn, job_id, sweep, made), power_of(conn, job_id).state == "on"
     return RepairsView(
-        job, made, untested(made), shared_credit(made) + left, choices, values, on, usual_test(conn, job_id), cautions, several, found
+        job,
+        made,
+        untested(made),
+        shared_credit(made) + left,
+        choices,
+        values,
+        on,
+        usual_test(conn, job_id),
+        cautions,
+        [(r.point.id, r.point.name) for r in safe_start.view(conn, job_id).rails],
+        several,
+        found,
     )
 
 
@@ -206,7 +219,7 @@ def keep(
 
 def quick_test(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> None:
     """Keep the quick test after what was changed last (outcome, words; tested: on or cold, as the log of its power has it where nothing is
-    said). Raises NotFound, FieldsRefused.
+    said; rail and volts: a rail that was read with it, which goes into the log of the power-up). Raises NotFound, FieldsRefused.
     """
     job_of(conn, job_id)
     waiting = untested(of_job(conn, job_id))
@@ -224,8 +237,35 @@ def quick_test(conn: sqlite3.Connection, job_id: int, form: dict[str, str]) -> N
         faults["outcome"] = "Nothing is waiting for its test."
     if faults:
         raise FieldsRefused(faults)
+    read = _rail_of(conn, job_id, form, tested)
     words = f"cold: {words}" if tested == "cold" else words
-    store.add_quick_test(conn, repair_id=waiting[-1].id, outcome=form["outcome"], words=words, at_utc=now_utc(conn))
+    at_utc = now_utc(conn)
+    with transaction(conn):
+        store.add_quick_test(conn, repair_id=waiting[-1].id, outcome=form["outcome"], words=words, at_utc=at_utc)
+        if read:
+            starts.add_entry(conn, job_id=job_id, kind="rail", detail=json.dumps(read), at_utc=at_utc)
+
+
+def _rail_of(conn: sqlite3.Connection, job_id: int, form: Mapping[str, str], tested: str) -> dict[str, object]:
+    """The rail that was read with a test, as the log keeps it; empty for none. Raises FieldsRefused."""
+    text, rail_id = form.get("volts", "").strip(), form.get("rail", "")
+    if not text:
+        return {}
+    slips = Slips(form)
+    rail = next((r for r in safe_start.view(conn, job_id).rails if r.point.id == rail_id), None)
+    volts = 0.0
+    if tested == "cold":
+        slips.faults["volts"] = "A rail is read with the set on: say that it was tested on."
+    elif rail is None:
+        slips.faults["rail"] = "Which rail?"
+    else:
+        try:
+            volts = parse_si(text, unit="V")
+            slips.beside("volts", volts, drawn=rail.point.expected_v, unit="V")
+        except NotUnderstood as fault:
+            slips.faults["volts"] = str(fault)
+    slips.refuse()
+    return {"point": rail_id, "v": volts}
 
 
 def usual_test(conn: sqlite3.Connection, job_id: int) -> str:

@@ -23,7 +23,7 @@ from calm_needle.store import repairs as repair_store
 from calm_needle.store.db import transaction
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 from calm_needle.work.slips import Slips
-from calm_needle.work.soundness.bands import at_the_aerial, middle_of
+from calm_needle.work.soundness.bands import SENSIBLE_LEVEL_V, at_the_aerial, middle_of
 from calm_needle.work.verification import instruments_register, measuring
 
 FARTHEST_DB = 80.0  # apart: more is a slip
@@ -152,7 +152,7 @@ def add(conn: sqlite3.Connection, job_id: int, search_id: int, form: dict[str, s
     else:
         if level_v <= 0:
             slips.faults["level_v"] = "It is above zero."
-        elif not measuring.SENSIBLE_LEVEL_V[0] <= level_v <= measuring.SENSIBLE_LEVEL_V[1]:
+        elif not SENSIBLE_LEVEL_V[0] <= level_v <= SENSIBLE_LEVEL_V[1]:
             slips.about("level_v", level_v, expected=search.led.level_v or measuring.USUAL_LEVEL_V, unit="V")
     for ask in () if by_ear is not None else search.asks:
         try:

@@ -34,13 +34,15 @@ from calm_needle.work.instruments import verifying
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 from calm_needle.work.slips import Slips
-from calm_needle.work.soundness.bands import at_the_aerial, middle_of, usual_coupling
+from calm_needle.work.soundness.bands import SENSIBLE_LEVEL_V, at_the_aerial, middle_of, usual_coupling
 from calm_needle.work.soundness.power import why_silent
 from calm_needle.work.verification import instruments_register
 
-SENSIBLE_LEVEL_V, USUAL_LEVEL_V = (5e-8, 0.5), 20e-6
+USUAL_LEVEL_V = 20e-6
 BY_ANY = ""
 LONGEST_REASON = 200
+# Frequencies that lie on the band, and those that lie beside the nominal one: asked about where a prefix was forgotten.
+ON_THE_BAND, BESIDE_NOMINAL = ("at_hz", "nominal_hz"), ("measured_hz", "lower_hz", "upper_hz")
 
 
 @dataclass(frozen=True)
@@ -430,9 +432,11 @@ def write_down(
                 faults[key] = "It is above zero."
             elif key == "level_v" and not SENSIBLE_LEVEL_V[0] <= value <= SENSIBLE_LEVEL_V[1]:
                 slips.about(key, value, expected=expected_v(conn, job_id, band), unit="V")
-        if isinstance(value, float) and key == "nominal_hz" and band in bands:
+        if isinstance(value, float) and key in ON_THE_BAND and band in bands:
             drawn = bands[band]
             slips.within(key, value, sensible=(drawn.f_low_hz * 0.8, drawn.f_high_hz * 1.25), unit="Hz")
+        if isinstance(value, float) and key in BESIDE_NOMINAL:
+            slips.beside(key, value, drawn=values.get("nominal_hz"), unit="Hz")
     coupling = form.get("coupling", "").strip()[:80]
     if name == "sensitivity" and not coupling:
         faults["coupling"] = "Say how the generator was coupled: levels are compared only where it was the same."
