@@ -161,7 +161,7 @@ class Words(NamedTuple):
                     "live",
                     "onward",
                     f"{down}. A little further, to be sure.",
-                    f"{_away(verdict)} so far; {verdict.bar_db:.1f} dB tells it from wander.",
+                    f"{verdict.moved_db:.1f} dB so far; {verdict.enough_db:.1f} dB is enough.",
                 )
             case "past":
                 return self._past(verdict)

@@ -72,6 +72,7 @@ REACTION_S = 0.65  # s from what is said to the hand that stops
 PRECISE_DB = 0.06  # dB to which the height of a crest is to be known before the hand stops by it
 PRECISE_SHARE = 0.125  # or share of the span seen with hands off
 FLANK_PER_SPAN, DEEPEST_DB = 16, 5.0  # times the span seen with hands off, that a flank is followed down before the hand comes back
+DOUBTED_TIMES = 3.0  # times the fall that counts, that a crest with one low flank is followed down to before the hand is sent back
 ALIKE_TIMES = 1.4  # neighbouring blocks share the slow part of the wander: each counts for less
 AIMED = 0.6  # half widths short of the crest from where the hand is timed to it
 ON_IT, UNSURE_OF_IT = 0.05, 0.1  # half widths off a fitted crest that count as on it; the most, where the fit knows no better
@@ -85,6 +86,7 @@ class Verdict:
 
        rise_db, fall_db: how far it rose to the crest and fell behind it (left and right of it where turns are known).
        wander_db: standard deviation of a block. span_db: how far it went by itself with hands off. bar_db: the fall that counts.
+       enough_db: of “further”, the fall at which it is said no more.
        turns_to_crest: signed, in the adjuster's own sense. gain_left_db: from here to the crest.
        turned, turned_s: turns of the tool on its present way, or lately seconds of it; moved_db: how far the needle went meanwhile.
        way_known: whether the hand's way is known, by turns or by the key.
@@ -100,6 +102,7 @@ class Verdict:
     wander_db: float = 0.0
     span_db: float | None = None
     bar_db: float = 0.0
+    enough_db: float = 0.0
     turns_to_crest: float | None = None
     turns_error: float | None = None
     gain_left_db: float | None = None
@@ -534,7 +537,7 @@ class PeakWatch:
             )
         done: Kind = "crest" if base.evidence == "proven" else "past"
         if here and base.evidence == "once" and not self._deep_enough(base, now):
-            return replace(base, kind="further")
+            return self._further(base, now)
         share = NULL_SHARE * max(base.rise_db, base.fall_db) if self._null else 0.0
         if self._null and base.evidence == "proven" and now.still and below <= share:
             return replace(base, kind=done, turns_to_crest=self._profile.best_turns() - self._turns_now)
@@ -590,7 +593,7 @@ class PeakWatch:
         precise = self._null or len(self._crossed) >= 2 or self._height_error_db(crest) <= wanted_db
         if here:
             short = not self._deep_enough(base, now) and not (precise and self._proven)
-            return replace(base, kind="further" if short else "past")
+            return self._further(base, now) if short else replace(base, kind="past")
         if top is None:
             return replace(base, kind="return")
         if (
@@ -641,8 +644,13 @@ class PeakWatch:
     def _deep_enough(self, base: Verdict, now: Block) -> bool:
         """Whether a flank was followed down far enough to come back by: further than to be sure that there is one. Not while it rises."""
         top = self._stretch.top
-        wanted = min(DEEPEST_DB, FLANK_PER_SPAN * (base.span_db or 0.0))
-        return top is None or top.level_db - now.level_db >= wanted or self._change() >= 0.0
+        return top is None or top.level_db - now.level_db >= _flank_db(base) or self._change() >= 0.0
+
+    def _further(self, base: Verdict, now: Block) -> Verdict:
+        """On down the flank, with how far it has fallen and how far is enough."""
+        top = self._stretch.top
+        fallen = top.level_db - now.level_db if top else 0.0
+        return replace(base, kind="further", enough_db=_flank_db(base), moved_db=fallen)
 
     def _came_back(self) -> bool:
         """Whether the level has risen again since the crest was passed."""
@@ -672,10 +680,16 @@ class PeakWatch:
         risen = now.level_db - (top - stretch.fall.db) if stretch.top else 0.0
         if fallen >= bar and risen <= max(0.3, 3.0 * wander):
             # What rose before it falls may be a crest; a little further tells.
-            crest = stretch.rise.db >= bar / 2.0 and fallen < 3.0 * bar and change < 0.0
-            return replace(base, kind="further" if crest else "falling", turns_to_crest=self._to_best(now))
+            enough = DOUBTED_TIMES * bar
+            crest = stretch.rise.db >= bar / 2.0 and fallen < enough and change < 0.0
+            said = replace(base, enough_db=enough, moved_db=fallen, turns_to_crest=self._to_best(now))
+            return replace(said, kind="further" if crest else "falling")
         # One side of a crest counts once it has fallen by the bar; until then this way is still wanted.
-        return replace(base, kind="further") if change < -lately else base
+        if change >= -lately:
+            return base
+        if fallen < bar:
+            return replace(base, kind="further", enough_db=bar, moved_db=fallen)
+        return replace(base, kind="falling", turns_to_crest=self._to_best(now))
 
     def _slips(self, base: Verdict) -> bool:
         """Whether the tool turns one way while little happens."""
@@ -703,3 +717,8 @@ class PeakWatch:
             return levels[-1] - levels[-2] if len(levels) > 1 else 0.0
         late, early = levels[-2:], levels[-6:-2] or levels[:1]
         return sum(late) / len(late) - sum(early) / len(early)
+
+
+def _flank_db(base: Verdict) -> float:
+    """How far down (dB) a flank is followed before the hand comes back."""
+    return min(DEEPEST_DB, FLANK_PER_SPAN * (base.span_db or 0.0))
