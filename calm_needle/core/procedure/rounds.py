@@ -56,7 +56,10 @@ def judge_rounds(
     left = forecast({c.adjuster: c.sure_gain for c in rounds[-1] if c.gain is not None}, pairs) if rule.unit == "dB" else None
     expected = left.left_db if left else last * shrink
     gained = "Gained" if rule.unit == "dB" else "Moved"
-    evidence = f"{gained} per round: " + ", ".join(_shown(t, rule.unit, signed=True) for t in totals) + "."
+    shown = [sum(round(c.gain, 2) if rule.unit == "dB" else c.gain for c in cores if c.gain is not None) for cores in rounds]
+    evidence = f"{gained} per round: " + ", ".join(_shown(t, rule.unit, signed=True) for t in shown) + "."
+    if rule.unit == "dB" and shown[-1] - last > worth:
+        evidence += f" Of the last, {last:.2f} dB is more than the needle’s wander."
     if all(c.gain is None for c in rounds[-1]):
         return RoundsVerdict(
             False,

@@ -107,6 +107,7 @@ def snapshot(book: RunBook, bench: LiveBench | None, in_hand: str | None, away: 
         "advice": asdict(_advice(book, bench, standing, away)),
         "verdict": standing.verdict if standing else "waiting",
         "way": standing.move.way if standing else "read",
+        "slipped": book.seen.slipped,
         "links": [{"kind": s.kind, "state": s.state, "name": KINDS[s.kind].short} for s in _links(bench)],
         "sweep": bench.sweep_done if bench else None,
         "core": _core(bench, book, in_hand, standing),

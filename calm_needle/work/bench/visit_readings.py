@@ -33,6 +33,7 @@ class VisitReadings:
         self.kept: list[ReadingRow] = []
         self.watched: list[ReadingRow] = []  # those that count, in the series' order
         self._judge = judge or (self.kind.judge(step, Context(model, self.series, so_far)) if self.kind and step else None)
+        self.slipped = False  # the tool was said to slip on this visit: what clears it stays offered
         self._clock_back_s = 0.0  # by which the clock was put back since the first reading
         self._advised: tuple[ReadingRow, Standing] | None = None  # the last reading at which it was said that it may be taken
         for row in rows:
@@ -69,6 +70,7 @@ class VisitReadings:
         if self._judge is None:
             return None
         standing = self._judge.standing(moment)
+        self.slipped |= standing.move.way == "slipping"
         if standing.may_take and self.watched:
             self._advised = self.watched[-1], standing
         return standing

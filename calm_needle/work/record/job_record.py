@@ -238,7 +238,7 @@ def _led(phase: str, title: str) -> Callable[[About], Chapter]:
             if part and part.rows:
                 blocks.append(Table(TITLES[name], part.columns, part.rows[:MOST_ROWS]))
         if record.gain:
-            blocks.insert(0, Table("Gained", ("at equal generator level, dB",), (Row("in all", (record.gain,)),)))
+            blocks.insert(0, Table("Gained", ("at equal generator level, dB",), (Row("measured before and after", (record.gain,)),)))
         if picture := run_record.response_picture(record):
             blocks.append(Drawn("Response", picture))
         words = [*record.decisions, *(f"{f.subject}: {f.sentence}" for f in record.findings)]

@@ -12,6 +12,12 @@ def a_round(*gains: float | None) -> list[Gain]:
 
 
 class AnotherRound(unittest.TestCase):
+    def test_what_a_round_gained_is_the_sum_of_what_its_cores_are_said_to_have_gained(self) -> None:
+        cores = [Gain("L1", 3.456, 0.02), Gain("L2", 1.234, 0.9), Gain("L3", 1.871, 0.01), Gain("L4", -0.004, 0.01), Gain("L5", None)]
+        verdict = judge_rounds([cores], rule=RoundRule("dB", 0.2, 5))
+        self.assertIn("Gained per round: +6.56 dB.", verdict.evidence.replace("\u2009", " "))
+        self.assertIn("5.33 dB is more than the needle’s wander", verdict.evidence)
+
     def test_a_round_in_which_all_was_left_out_says_nothing_of_how_it_stands(self) -> None:
         verdict = judge_rounds([[Gain("IFT1 upper", None), Gain("IFT1 lower", None)]], rule=RoundRule("dB", 0.2, 5))
         self.assertFalse(verdict.go_on)

@@ -70,7 +70,7 @@ document.addEventListener('alpine:init', () => {
       this.text('evidence', advice.evidence);
       this.$refs.advice.dataset.tone = advice.tone;
       this.$refs.sign.setAttribute('d', SIGNS[advice.sign]);
-      this.slipping = snapshot.way === 'slipping';
+      this.slipping = snapshot.slipped;
       if (reading) this.ear.hear(reading.pitch_db, snapshot.way);
       this.showLinks(snapshot.links);
       this.turnable = this.start.practice && this.start.stage === 'step' && snapshot.core !== null;
