@@ -4,6 +4,7 @@ import os
 import sqlite3
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from contextvars import ContextVar
 from functools import partial, wraps
 from importlib import resources
 from pathlib import Path
@@ -132,6 +133,16 @@ def sync(descriptor: int) -> None:
     os.fsync(descriptor)
 
 
+#: What the work at hand is called, where it may write; a page, a command, a copy sets it for those who have to wait for it.
+doing: ContextVar[str] = ContextVar("doing", default="")
+_writing: dict[int, str] = {}  # by connection, while a transaction of this program is open
+
+
+def being_written() -> str:
+    """Return what this program is writing just now, in words; empty where it writes nothing that has a name."""
+    return "; ".join(dict.fromkeys(filter(None, list(_writing.values()))))
+
+
 @contextmanager
 def told_in_words() -> Iterator[None]:
     """Turn what the disk refuses into StoreUnusable: nothing was kept half, and it can be repeated once there is room."""
@@ -140,6 +151,11 @@ def told_in_words() -> Iterator[None]:
     except sqlite3.OperationalError as fault:
         said = str(fault)
         if "locked" in said or "busy" in said:
+            if busy_with := being_written():
+                raise StoreUnusable(
+                    f"The store is being written to by {busy_with}, so this was not kept; everything kept before is whole. "
+                    "Repeat it in some seconds."
+                ) from fault
             raise StoreUnusable(
                 "Another program holds the database, so this was not kept; everything kept before is whole. "
                 "Close what else uses the data folder, then repeat it."
@@ -162,12 +178,16 @@ def transaction(conn: sqlite3.Connection) -> Iterator[None]:
         yield
         return
     conn.execute("BEGIN IMMEDIATE")
+    _writing[id(conn)] = doing.get()
     try:
-        yield
-    except BaseException:
-        conn.execute("ROLLBACK")
-        raise
-    conn.execute("COMMIT")
+        try:
+            yield
+        except BaseException:
+            conn.execute("ROLLBACK")
+            raise
+        conn.execute("COMMIT")
+    finally:
+        _writing.pop(id(conn), None)
 
 
 def migrations() -> list[tuple[int, Migration]]:

@@ -109,6 +109,12 @@ def create_app(workshop: Workshop, *, port: int | None = None) -> Flask:
         """Photographs and whole jobs are more than anything else may be. Set before anybody looks at the form."""
         request.max_content_length = LIMITS.get(request.endpoint or "", LARGEST_REQUEST)
 
+    @app.before_request
+    def name_what_is_done() -> None:
+        """Whoever waits for the store meanwhile is told for what."""
+        if request.method == "POST" and request.endpoint:
+            workshop.called(f"another page ({request.endpoint.replace('.', ', ').replace('_', ' ')})")
+
     asking.register(app)
     CSRFProtect(app)
     Compress(app)

@@ -79,6 +79,10 @@ class Workshop:
             if self._closed:
                 self._close_idle()
 
+    def called(self, words: str) -> None:
+        """Name what this thread does from now on, for those who have to wait while it writes."""
+        db.doing.set(words)
+
     @property
     def closed(self) -> bool:
         """Whether the program is ending, or has ended."""

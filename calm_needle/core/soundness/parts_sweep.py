@@ -79,7 +79,8 @@ class Tally(NamedTuple):
 
 def judge_part(part: Part, measured: Sequence[Measured]) -> Verdict:
     """Return the verdict on a part after its measurements, in order; those before it was replaced no longer count."""
-    since = [m for i, m in enumerate(measured) if not any(later.replaced for later in measured[i + 1 :])]
+    new_at = next((i for i in range(len(measured) - 1, -1, -1) if measured[i].replaced), 0)
+    since = measured[new_at:]
     if not since:
         return Verdict("blank", "")
     last = since[-1]

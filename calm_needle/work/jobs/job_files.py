@@ -2,6 +2,8 @@
 
 import json
 import sqlite3
+from collections.abc import Iterator
+from contextlib import closing, contextmanager
 from pathlib import Path
 from typing import NamedTuple
 
@@ -10,9 +12,10 @@ from calm_needle.errors import CalmNeedleError, Fault, FileRefused
 from calm_needle.files import job_file, photographs
 from calm_needle.files.dossiers import load_dossier
 from calm_needle.files.job_file import Columns, JobFile
-from calm_needle.store import job_tables, runs, shelf
+from calm_needle.store import db, job_tables, runs, shelf
 from calm_needle.store import photographs as photograph_store
 from calm_needle.store.db import transaction
+from calm_needle.store.trial import trial
 from calm_needle.work.bench.run_book import RunBook
 from calm_needle.work.jobs import recordings
 from calm_needle.work.jobs.shelf import job_of
@@ -170,14 +173,29 @@ def take_in(conn: sqlite3.Connection, folder: Path, content: bytes, *, name: str
     for sha, jpeg in found.photographs.items():  # named by what is in them: one that nobody refers to in the end does no harm
         photographs.keep(folder, photographs.take_back(jpeg, sha256=sha))
     try:
+        with _elsewhere(conn, found) as tried:  # read as every page would, before this store is touched
+            with transaction(tried):
+                tried_as = _put(tried, found)
+            _must_make_sense(tried, tried_as)
         with transaction(conn):
             job_id = _put(conn, found)
-            _must_make_sense(conn, job_id)
     except sqlite3.IntegrityError as fault:
         raise FileRefused(name, [Fault("tables", f"something in it cannot stand in a store ({fault})")]) from None
     except _Senseless as fault:
         raise FileRefused(name, [Fault("tables", str(fault))]) from None
     return job_id
+
+
+@contextmanager
+def _elsewhere(conn: sqlite3.Connection, found: JobFile) -> Iterator[sqlite3.Connection]:
+    """A store to try a job's file in: an empty one, or a copy of this one where what is here of the same set counts."""
+    model = shelf.model_by_key(conn, found.model["key"])
+    if model is not None and shelf.set_of_serial(conn, model_id=model.id, serial=found.radio_set["serial"]) is not None:
+        with trial(conn) as copy:
+            yield copy
+        return
+    with closing(db.connect(db.IN_MEMORY)) as empty:
+        yield empty
 
 
 class _Senseless(Exception):

@@ -3,7 +3,7 @@
 import re
 import sqlite3
 from collections import Counter
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from datetime import date
 from pathlib import Path
 from typing import NamedTuple
@@ -13,8 +13,11 @@ from calm_needle.errors import FieldsRefused, FileRefused, JobMovedOn, NotFound
 from calm_needle.files.table_csv import SheetTable, read_table
 from calm_needle.store import shelf as store
 from calm_needle.store.db import transaction
+from calm_needle.store.trial import trial
 from calm_needle.work.jobs import incoming, shelf
+from calm_needle.work.jobs.shelf import model_of_dossier
 from calm_needle.work.soundness import parts_sweep
+from calm_needle.work.soundness.bands import usual_coupling
 from calm_needle.work.verification import measuring
 
 SUFFIX = "csv"
@@ -72,10 +75,6 @@ class SheetPlan(NamedTuple):
         return sum(bool(r.faults) for r in self.rows)
 
 
-class _OnlyTried(Exception):
-    """Ends a transaction that was only to show what would happen."""
-
-
 def bring(folder: Path, content: bytes, *, name: str) -> str:
     """Hold a table that can be read, and return the digest by which it is asked for. Raises FileRefused, StoreUnusable."""
     read_table(content, name=name)
@@ -85,19 +84,15 @@ def bring(folder: Path, content: bytes, *, name: str) -> str:
 def plan(conn: sqlite3.Connection, folder: Path, form: Values) -> SheetPlan:
     """Return what taking in a held table would do (held, name; kind; match-TARGET: a column's number, 0 for none). Raises FieldsRefused.
 
-    All of it is done and taken back, so that what is shown is what will happen.
+    All of it is done in a copy of the store, so that what is shown is what will happen, and nobody waits for it.
     """
     name, kind, table = _asked(folder, form)
     matched = _matched(table, kind, form)
     faults = [f"Say which column is the {t.title.lower()}." for t in kind.targets if t.needed and matched[t.key] is None]
     rows: list[RowPlan] = []
     if not faults:
-        try:
-            with transaction(conn):
-                rows, _ = _do_all(conn, kind, table, matched)
-                raise _OnlyTried
-        except _OnlyTried:
-            pass
+        with trial(conn) as copy, transaction(copy):
+            rows, _ = _do_all(copy, kind, table, matched)
     return SheetPlan(name, form.get("held", ""), kind, table.columns, matched, rows, faults)
 
 
@@ -108,13 +103,20 @@ def take_in(conn: sqlite3.Connection, folder: Path, form: Values) -> Mapping[str
     _, kind, table = _asked(folder, form)
     matched = _matched(table, kind, form)
     faults = [f"Say which column is the {t.title.lower()}." for t in kind.targets if t.needed and matched[t.key] is None]
+    if not faults:  # what cannot be taken in is found out where nobody waits for it
+        with trial(conn) as copy, transaction(copy):
+            _refuse_what_is_wrong(_do_all(copy, kind, table, matched)[0], faults)
     with transaction(conn):
         rows, made = ([], Counter()) if faults else _do_all(conn, kind, table, matched)
-        wrong = [f"Line {r.line}: {' '.join(r.faults)}" for r in rows if r.faults]
-        if faults or wrong or not rows:
-            raise FieldsRefused({"table": " ".join([*faults, *wrong[:20]]) or "There is no row in it."})
+        _refuse_what_is_wrong(rows, faults)
     incoming.let_go(folder, form.get("held", ""), suffix=SUFFIX)
     return made
+
+
+def _refuse_what_is_wrong(rows: Sequence[RowPlan], faults: Sequence[str]) -> None:
+    wrong = [f"Line {r.line}: {' '.join(r.faults)}" for r in rows if r.faults]
+    if faults or wrong or not rows:
+        raise FieldsRefused({"table": " ".join([*faults, *wrong[:20]]) or "There is no row in it."})
 
 
 def _asked(folder: Path, form: Values) -> tuple[str, RowKind, SheetTable]:
@@ -201,13 +203,13 @@ def _part_reading(conn: sqlite3.Connection, v: Values) -> Did:
 def _sensitivity(conn: sqlite3.Connection, v: Values) -> Did:
     """A sensitivity that was measured by hand."""
     job_id = _job(v)
-    shown = measuring.view(conn, job_id)
-    band = next((b.id for b in shown.model.bands if v["band"].casefold() in (b.id.casefold(), b.name.casefold())), "")
+    model = model_of_dossier(conn, shelf.job_of(conn, job_id).dossier_id)
+    band = next((b.id for b in model.bands if v["band"].casefold() in (b.id.casefold(), b.name.casefold())), "")
     form = {
         "band": band,
         "level_v": v["level_v"],
         "definition": measuring.definition_called(v["definition"]),
-        "coupling": v["coupling"] or shown.coupling,
+        "coupling": v["coupling"] or usual_coupling(model),
         "at_hz": v["at_hz"],
     }
     measuring.write_down(
