@@ -11,7 +11,7 @@ import threading
 from calm_needle.bench.transport import Wire
 from calm_needle.clock import SYSTEM, Clock
 from calm_needle.core.description import READS, SETS, SWITCHES, Description, Quantity, Read, number_in
-from calm_needle.errors import InstrumentNonsense
+from calm_needle.errors import InstrumentNonsense, InstrumentRefused, OutOfRange
 
 NO_ERROR = '0,"No error"'
 OVER_RANGE = "9.9E37"
@@ -43,7 +43,11 @@ class DescribedLink:
             if line in self._switches:
                 self._send(self._switches[line])
             elif header in self._sets:
-                self._send(self._sets[header].line(float(value)))
+                try:
+                    told = self._sets[header].line(float(value))
+                except OutOfRange as fault:  # sent, it would stand elsewhere than every reading says
+                    raise InstrumentRefused(self._description.name, line, "", why=str(fault).rstrip(".")) from None
+                self._send(told)
             self._told[f"{header}?"] = line if f"{header}?" in ON else value
 
     def query(self, line: str) -> str:

@@ -11,7 +11,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, Literal, NamedTuple
 
-from calm_needle.errors import Fault, FileRefused
+from calm_needle.errors import Fault, FileRefused, OutOfRange
 
 FORMAT, VERSION = "calm-needle/instrument", 1
 LARGEST_BYTES, DEEPEST = 20_000, 5
@@ -22,6 +22,7 @@ ENDS: dict[str, str] = {"LF": "\n", "CR": "\r", "CR LF": "\r\n"}
 PARITIES = ("none", "odd", "even")
 BAUDS = (300, 600, 1200, 2400, 4800, 9600, 19200, 38400, 57600, 115200)
 LONGEST_EVERY_S = 10.0
+MOST_MOVED = 0.01  # of a value, by which the decimals that are sent may move it
 DBM_OHM = 50.0  # across which a milliwatt is meant
 NUMBER = {
     ".": re.compile(r"[+-]?\s?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d+)?"),
@@ -31,13 +32,15 @@ NUMBER = {
 
 class Quantity(NamedTuple):
     """What an instrument of a kind can be asked for or told: its name in a file, words, unit, and the question or header in SCPI for which
-    it stands in. needed: without it the instrument is none of its kind."""
+    it stands in. needed: without it the instrument is none of its kind. ends: the least and the greatest value that it is told (unit).
+    """
 
     name: str
     words: str
     unit: str
     scpi: str
     needed: bool = True
+    ends: tuple[float, float] = (0.0, 0.0)
 
 
 # Of each kind that can be described: what it reads and what it is told.
@@ -61,11 +64,11 @@ READS: dict[str, tuple[Quantity, ...]] = {
 }
 SETS: dict[str, tuple[Quantity, ...]] = {
     "generator": (
-        Quantity("frequency", "frequency", "Hz", "FREQ"),
-        Quantity("level", "level", "V", "VOLT"),
-        Quantity("am_depth", "depth of amplitude modulation", "%", "AM:DEPT", needed=False),
-        Quantity("fm_deviation", "deviation of frequency modulation", "Hz", "FM:DEV", needed=False),
-        Quantity("tone", "tone of the modulation", "Hz", "AM:INT:FREQ", needed=False),
+        Quantity("frequency", "frequency", "Hz", "FREQ", ends=(100e3, 30e6)),
+        Quantity("level", "level", "V", "VOLT", ends=(1e-6, 0.1)),
+        Quantity("am_depth", "depth of amplitude modulation", "%", "AM:DEPT", needed=False, ends=(10.0, 80.0)),
+        Quantity("fm_deviation", "deviation of frequency modulation", "Hz", "FM:DEV", needed=False, ends=(1e3, 75e3)),
+        Quantity("tone", "tone of the modulation", "Hz", "AM:INT:FREQ", needed=False, ends=(400.0, 1000.0)),
     ),
 }
 # Switches that are told without a number.
@@ -106,9 +109,22 @@ class Set:
     scale: Literal["linear", "dBm"] = "linear"
 
     def line(self, value: float) -> str:
-        """Return the line that tells a value (SI; volts across 50 ohms where the scale is dBm)."""
-        number = 10.0 * math.log10(value * value / DBM_OHM / 1e-3) if self.scale == "dBm" and value > 0.0 else value * self.factor
-        return self.send.replace(VALUE, f"{number:.{self.decimals}f}")
+        """Return the line that tells a value (SI; volts across 50 ohms where the scale is dBm).
+
+        Raises OutOfRange for one that its decimals would move by more than MOST_MOVED, and for 0 V or less in dBm.
+        """
+        if self.scale == "dBm":
+            if value <= 0.0:
+                raise OutOfRange("A level that is told in dBm", shown=f"{value:g} V", wanted="above 0 V: switch its output off instead")
+            number = 10.0 * math.log10(value * value / DBM_OHM / 1e-3)
+        else:
+            number = value * self.factor
+        text = f"{number:.{self.decimals}f}"
+        told = math.sqrt(10.0 ** (float(text) / 10.0) * 1e-3 * DBM_OHM) if self.scale == "dBm" else float(text) / self.factor
+        if abs(told - value) > MOST_MOVED * abs(value):
+            off = f"“{text}” for {value:g}, {100.0 * abs(told / value - 1.0):.0f} % off"
+            raise OutOfRange("What would be sent", shown=off, wanted="within 1 %: give it more decimals, or another factor")
+        return self.send.replace(VALUE, text)
 
 
 @dataclass(frozen=True)

@@ -17,7 +17,7 @@ from calm_needle.core.description import (
     parse_description,
     write_description,
 )
-from calm_needle.errors import FileRefused
+from calm_needle.errors import FileRefused, OutOfRange
 from tests.support.properties import steady
 
 METER = Description(
@@ -159,3 +159,30 @@ class AFile(unittest.TestCase):
             if kind == "generator":
                 data["sets"] = {n: {"send": "{value}"} for n in ("frequency", "level")}
             self.assertEqual(parse_description(json.dumps(data).encode(), name="a").kind, kind)
+
+
+class WhatIsSent(unittest.TestCase):
+    def test_a_value_that_its_decimals_would_move_by_more_than_one_per_cent_is_never_sent(self) -> None:
+        for told, value in (
+            (Set("V{value}", 1.0, 3), 1e-6),  # 0.000
+            (Set("V{value}", 1e3, 1), 0.26e-3),  # 0.3 mV
+            (Set("D{value}", 1.0, 0, "dBm"), 0.1),  # −7 for −6.99 is near enough, −13 for −12.6 is not
+            (Set("D{value}", 1.0, 1, "dBm"), 0.0),
+            (Set("D{value}", 1.0, 1, "dBm"), -1.0),
+        )[1:]:
+            if told.send.startswith("D{") and value == 0.1:
+                self.assertEqual(told.line(value), "D-7")
+                value = 0.0525
+            with self.subTest(told), self.assertRaises(OutOfRange):
+                told.line(value)
+        with self.assertRaisesRegex(OutOfRange, "within 1 %"):
+            Set("V{value}", 1.0, 3).line(1e-6)
+
+    @given(st.floats(1e-7, 1.0), st.integers(0, 9), st.sampled_from(("linear", "dBm")), st.sampled_from((1.0, 1e3, 1e6)))
+    def test_what_is_sent_is_what_was_meant(self, value: float, decimals: int, scale: Any, factor: float) -> None:
+        try:
+            number = float(Set("{value}", factor, decimals, scale).line(value))
+        except OutOfRange:
+            return
+        sent = math.sqrt(10.0 ** (number / 10.0) * 0.05) if scale == "dBm" else number / factor
+        self.assertLessEqual(abs(sent / value - 1.0), 0.0101)

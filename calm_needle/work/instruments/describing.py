@@ -24,7 +24,7 @@ from calm_needle.core.description import (
     read_description,
 )
 from calm_needle.core.quantities import format_si
-from calm_needle.errors import FieldsRefused, FileRefused, InstrumentError
+from calm_needle.errors import FieldsRefused, FileRefused, InstrumentError, OutOfRange
 from calm_needle.work.instruments.equipment import send_once
 from calm_needle.work.workshop import Workshop
 
@@ -102,9 +102,44 @@ def from_fields(form: Mapping[str, str]) -> Description:
     }
     data["switches"] = {q.name: form[f"switches-{q.name}"] for q in of_kind.switches if form.get(f"switches-{q.name}")}
     try:
-        return read_description(data, name="form")
+        description = read_description(data, name="form")
     except FileRefused as refused:
         raise FieldsRefused({_field(f.path): f"{f.sentence[0].upper()}{f.sentence[1:]}." for f in refused.faults}) from None
+    if wrong := {f"sets-{t.name}-decimals": t.fault for t in tried(description) if t.fault}:
+        raise FieldsRefused(wrong)
+    return description
+
+
+class TriedLine(NamedTuple):
+    """What is sent for the least or the greatest value that a quantity is told; fault: why it cannot be."""
+
+    name: str
+    value: str
+    line: str
+    fault: str
+
+
+def tried(description: Description) -> list[TriedLine]:
+    """Return the lines for the least and the greatest value of each quantity that a description tells."""
+    out = []
+    for quantity in SETS.get(description.kind, ()):
+        if quantity.name not in description.sets:
+            continue
+        for value in dict.fromkeys(quantity.ends):
+            shown = format_si(value, unit=quantity.unit)
+            try:
+                out.append(TriedLine(quantity.name, shown, description.sets[quantity.name].line(value), ""))
+            except OutOfRange as fault:
+                out.append(TriedLine(quantity.name, shown, "", str(fault)))
+    return out
+
+
+def tried_of(form: Mapping[str, str]) -> list[TriedLine]:
+    """Return the same of the fields of the page; nothing while they are not yet right."""
+    try:
+        return tried(from_fields(form))
+    except FieldsRefused:
+        return []
 
 
 def bring(content: bytes, *, name: str) -> dict[str, str]:

@@ -1,6 +1,7 @@
 """The stand-in instruments as something that can be plugged in and unplugged: a process, its ports, the set on the bench."""
 
 import json
+import logging
 import subprocess
 import sys
 import threading
@@ -9,11 +10,14 @@ from pathlib import Path
 from typing import Any
 
 from calm_needle.bench.transport import USUAL_LINE, VisaTransport, Wire
+from calm_needle.clock import SYSTEM
 from calm_needle.core.description import Line
 from calm_needle.errors import StoreUnusable
 from calm_needle.work.whole_file import read_object, write_whole
 
 START_S = 20.0
+MOST_RESTARTS, WITHIN_S = 3, 60.0  # of a process that dies: one that dies again and again is left alone
+log = logging.getLogger(__name__)
 
 
 class StandIns:
@@ -27,6 +31,7 @@ class StandIns:
         self._dossier = ""
         self._faults: tuple[str, ...] = ()
         self._built_as: int | None = None
+        self._restarts: list[float] = []
 
     @property
     def plugged_in(self) -> bool:
@@ -79,6 +84,33 @@ class StandIns:
             # Its standard input stays open as long as we live: when we end, however we end, so does it.
             self._process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
             write_whole(self._folder / "ports.json", json.dumps(self._greeting()["ports"]))
+            threading.Thread(target=self._watch, args=(self._process,), name="stand-ins", daemon=True).start()
+
+    def _watch(self, process: "subprocess.Popen[str]") -> None:
+        """Start the process again when it has died: instruments on a bench do not stay off by themselves."""
+        process.wait()
+        with self._lock:
+            if self._process is not process:
+                return  # it was unplugged
+            while self._may_restart():
+                self.unplug()
+                try:
+                    self.plug_in()
+                except (StoreUnusable, OSError) as fault:
+                    log.warning("The stand-in instruments ended, and could not be started again: %s", fault)
+                else:
+                    return
+            log.warning("The stand-in instruments ended %d times within a minute, and are left off.", MOST_RESTARTS + 1)
+            self.unplug()
+
+    def _may_restart(self) -> bool:
+        """Whether it may be started once more, which is then counted."""
+        now_s = SYSTEM.monotonic()
+        self._restarts = [t for t in self._restarts if now_s - t < WITHIN_S]
+        if len(self._restarts) >= MOST_RESTARTS:
+            return False
+        self._restarts.append(now_s)
+        return True
 
     def unplug(self) -> None:
         """End the process, as if the mains had gone."""

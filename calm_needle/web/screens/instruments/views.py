@@ -132,6 +132,7 @@ def _describe(*, typed: dict[str, str], faults: dict[str, str] | None = None) ->
         kind=kind,
         names={k: KINDS[k].name for k in READS},
         parts=describing.parts(kind),
+        tried=describing.tried_of(typed),
         choices=describing.CHOICES,
         typed=typed,
         faults=faults or {},
