@@ -3,6 +3,8 @@
 The text faces keep the weights from 400 to 700; what a page in English uses is one file, and the accented letters, which names may
 hold, are another, fetched only by a page that shows one. A developer's tool; its output is committed. Run as ./run assets, which
 hands over the folders of the faces. They are under the Open Font Licence without a reserved name, so a subset may be shipped.
+
+Papers have a second face for what people write in other alphabets and for signs: a subset of DejaVu Sans, which its licence allows.
 """
 
 import sys
@@ -26,6 +28,25 @@ PUNCTUATION = [
 ]
 ENGLISH = [*range(0x20, 0x7F), *PUNCTUATION]
 ACCENTED = [c for c in [*range(0xA1, 0x100), 0x152, 0x153] if c not in PUNCTUATION]
+
+
+# Latin with every accent, Greek, Cyrillic, Hebrew, Arabic, and the signs for arrows, sums, drawing and the like.
+ANYBODY = [
+    *(*range(0xA0, 0x590), *range(0x590, 0x700), *range(0x1E00, 0x2000), *range(0x2000, 0x20D0)),
+    *(*range(0x2100, 0x2400), *range(0x2500, 0x27C0), *range(0x2B00, 0x2B60), *range(0xFE70, 0xFF00), 0xFFFD),
+]
+
+
+def cut_second(source: Path, target: Path) -> None:
+    """Write what the second face of papers has, without what only a screen needs."""
+    font = TTFont(source)
+    options = subset.Options()
+    options.layout_features = ["kern", "mark", "mkmk", "ccmp", "init", "medi", "fina", "liga"]
+    options.hinting = False
+    cutter = subset.Subsetter(options)
+    cutter.populate(unicodes=ANYBODY)
+    cutter.subset(font)
+    font.save(target)
 
 
 def cut_text(source: Path, target: Path, codes: list[int]) -> None:
@@ -70,3 +91,6 @@ if __name__ == "__main__":
         cut_text(whole, out / f"{name}-accented.woff2", ACCENTED)
     for weight, face in FACES.items():
         cut_units(modules / "@expo-google-fonts/atkinson-hyperlegible-next" / face, out / f"atkinson-units-{weight}.woff2")
+    papers = out.parents[2] / "files/fonts"
+    cut_second(modules / "dejavu-fonts-ttf/ttf/DejaVuSans.ttf", papers / "second-face.ttf")
+    (papers / "second-face-LICENSE.txt").write_text((modules / "dejavu-fonts-ttf/LICENSE").read_text(encoding="utf-8"), encoding="utf-8")

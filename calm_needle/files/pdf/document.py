@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Literal, NamedTuple
 from calm_needle.core.chapters import Chapter, Drawn, Lines, Photograph, Shown, Table
 from calm_needle.core.procedure.report import Amount, Cell
 from calm_needle.core.quantities import format_si
+from calm_needle.files.pdf.signs import FACES, FOLDER, SECOND, STAND_IN, lacking, plain
 from calm_needle.files.photographs import path_of
 from calm_needle.files.svg_picture import FONT, draw
 
@@ -22,11 +23,9 @@ if TYPE_CHECKING:
 Paper = Literal["A4", "letter"]
 PAPERS: tuple[Paper, ...] = ("A4", "letter")
 FAMILY = "Next"
-FACES = {"": "AtkinsonHyperlegibleNext_400Regular.ttf", "B": "AtkinsonHyperlegibleNext_700Bold.ttf"}
+SECOND_FAMILY = "Second"
 MARGIN_MM, BODY_PT, SMALL_PT = 18.0, 9.5, 8.0
 INK, SLATE, RULE = (28, 38, 41), (81, 94, 99), (210, 203, 190)
-# Signs that the face has under another number, or not at all.
-INSTEAD = {"\u00b5": "\u03bc", "\u2126": "\u03a9", "\u2009": "\u00a0", "\u202f": "\u00a0"}
 NOT_MEASURED = "not measured"
 CURVE_MM = 120.0
 PHOTOGRAPH_MM = 80.0
@@ -63,7 +62,7 @@ def write(
     pictures: Path | None = None,
 ) -> bytes:
     """Return a document as PDF. at: the moment it is dated with; attached: files within it, by name; pictures: the folder in which
-    photographs lie. Raises ValueError for a sign without a glyph, so that nothing is dropped in silence."""
+    photographs lie. A sign for which neither face has a glyph is printed as a stand-in, and where that was so is said at the end."""
     pdf = _blank(paper, at=at, title=f"{head.title}: {head.subject}", keywords=head.keywords, foot=head.foot)
     pdf.add_page()
     pdf.set_font(FAMILY, "B", 20)
@@ -77,6 +76,9 @@ def write(
     pdf.set_text_color(*INK)
     for chapter in chapters:
         _chapter(pdf, chapter, words, pictures)
+    if places := _places_of_stand_ins(head, chapters, words):
+        pdf.ln(3)
+        _words(pdf, f"{STAND_IN} stands for a sign that these fonts do not have: {'; '.join(places)}.")
     for name, content in attached:
         pdf.embed_file(basename=name, bytes=content, desc=head.title, creation_date=at, modification_date=at, compress=True)
     return _bytes(pdf)
@@ -97,11 +99,6 @@ def label(title: str, lines: Iterable[str], *, qr_svg: str, at: datetime, size_m
     for line in lines:
         pdf.multi_cell(size_mm[0] - high - 6.0, 3.4, plain(line), new_x="LEFT", new_y="NEXT")
     return _bytes(pdf)
-
-
-def plain(text: str) -> str:
-    """Return text with the signs that the face has."""
-    return "".join(INSTEAD.get(c, c) for c in text)
 
 
 def _blank(paper: Paper | tuple[float, float], *, at: datetime, title: str, keywords: str, foot: str) -> FPDF:
@@ -126,10 +123,12 @@ def _blank(paper: Paper | tuple[float, float], *, at: datetime, title: str, keyw
     pdf.set_creator("Calm Needle")
     if keywords:
         pdf.set_keywords(keywords)
-    folder = resources.files("calm_needle.files").joinpath("fonts")
     for style, name in FACES.items():
-        with resources.as_file(folder.joinpath(name)) as file:
+        with resources.as_file(FOLDER.joinpath(name)) as file:
             pdf.add_font(FAMILY, style, str(file))
+    with resources.as_file(FOLDER.joinpath(SECOND)) as file:
+        pdf.add_font(SECOND_FAMILY, "", str(file))
+    pdf.set_fallback_fonts([SECOND_FAMILY], exact_match=False)
     pdf.set_margin(MARGIN_MM)
     pdf.set_auto_page_break(auto=True, margin=18)
     pdf.set_text_color(*INK)
@@ -161,6 +160,22 @@ class _Missing(logging.Handler):
     def emit(self, record: logging.LogRecord) -> None:
         if "glyph" in record.getMessage():
             self._found.append(record.getMessage())
+
+
+def _places_of_stand_ins(head: Head, chapters: Sequence[Chapter], words: Callable[[Cell], str]) -> list[str]:
+    """Where signs stand that no face has: by chapter, and row or table."""
+    found = ["the heading"] if any(lacking(text) for text in (head.title, head.subject, *head.lines)) else []
+    for chapter in chapters:
+        for block in chapter.blocks:
+            match block:
+                case Table():
+                    rows = [row for row in block.rows if any(lacking(text) for text in (row.name, *(words(c) for c in row.cells)))]
+                    found += [f"{chapter.title}, {row.name}" for row in rows]
+                case Lines():
+                    found += [f"{chapter.title}, {block.title or line[:40]}" for line in block.lines if lacking(line)]
+                case Shown():
+                    found += [f"{chapter.title}, {p.caption}" for p in block.photographs if lacking(p.caption) or any(map(lacking, p.pins))]
+    return [plain(place) for place in dict.fromkeys(found)]
 
 
 def _chapter(pdf: FPDF, chapter: Chapter, words: Callable[[Cell], str], pictures: Path | None) -> None:
@@ -248,7 +263,7 @@ def _photograph(pdf: FPDF, photograph: Photograph, pictures: Path | None) -> Non
 
 
 def _drawn(pdf: FPDF, block: Drawn) -> None:
-    svg = plain(str(draw(block.picture, standalone=True))).replace(FONT, FAMILY)
+    svg = plain(str(draw(block.picture, standalone=True)), second=False).replace(FONT, FAMILY)
     if pdf.will_page_break(68):
         pdf.add_page()
     if block.title:
