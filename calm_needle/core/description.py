@@ -11,6 +11,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, Literal, NamedTuple
 
+from calm_needle.core.doubled import first_doubled
 from calm_needle.errors import Fault, FileRefused, OutOfRange
 
 FORMAT, VERSION = "calm-needle/instrument", 1
@@ -365,9 +366,8 @@ class _Look:
 
 
 def _no_doubles(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
-    names = [n for n, _ in pairs]
-    if len(set(names)) < len(names):
-        raise ValueError("a name stands in it twice")
+    if (twice := first_doubled(n for n, _ in pairs)) is not None:
+        raise ValueError(f"“{twice[:40]}” stands in it twice")
     return dict(pairs)
 
 

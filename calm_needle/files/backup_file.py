@@ -13,8 +13,9 @@ import zlib
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
+from calm_needle.core.doubled import first_doubled
 from calm_needle.errors import Fault, FileRefused
 
 FORMAT, VERSION = "calm-needle/backup", 1
@@ -89,7 +90,7 @@ def read(file: Path, *, into: Path | None = None) -> Copy:
     with archive:
         copy = _list(archive, name)
         names = [i.filename for i in archive.infolist() if i.filename != LIST]
-        for doubled in sorted({n for n in names if names.count(n) > 1} if len(set(names)) != len(names) else set()):
+        if (doubled := first_doubled(names)) is not None:
             fault(doubled[:80], "it stands there twice")
         for missing in sorted(copy.files.keys() - set(names)):
             fault(missing[:80], "it is listed and not there")
@@ -127,9 +128,9 @@ def _list(archive: zipfile.ZipFile, name: str) -> Copy:
     try:
         with _reading(name):
             text = archive.read(LIST)
-        data = json.loads(text)
+        data = json.loads(text, object_pairs_hook=_no_doubles)
         version = data["version"]
-        files = {str(n): (int(size), str(digest)) for n, (size, digest) in data["files"].items()}
+        files = {str(n): (_size(size), _digest(digest)) for n, (size, digest) in data["files"].items()}
         made = str(data["made_utc"])
         ours = data["format"] == FORMAT
     except (ValueError, KeyError, TypeError, AttributeError, RecursionError):
@@ -144,6 +145,25 @@ def _list(archive: zipfile.ZipFile, name: str) -> Copy:
     if strange:
         raise FileRefused(name, [Fault(n[:80], "nothing of that name belongs in a copy") for n in strange[:MOST_FAULTS]])
     return Copy(made, files)
+
+
+def _no_doubles(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    if first_doubled(n for n, _ in pairs) is not None:
+        raise ValueError("a name stands twice in it")
+    return dict(pairs)
+
+
+def _size(size: Any) -> int:
+    """A size as a list holds it: a whole number of bytes. Raises ValueError."""
+    if type(size) is not int or not 0 <= size <= LARGEST_BYTES:
+        raise ValueError("no size of a file")
+    return size
+
+
+def _digest(digest: Any) -> str:
+    if not isinstance(digest, str) or not re.fullmatch("[0-9a-f]{64}", digest):
+        raise ValueError("no digest")
+    return digest
 
 
 def _take(archive: zipfile.ZipFile, name: str, listed: str, size: int, digest: str, into: Path | None) -> str:
@@ -176,4 +196,8 @@ def _take(archive: zipfile.ZipFile, name: str, listed: str, size: int, digest: s
                 out.close()
     if read_bytes != size:
         return "it is shorter than its list says"
-    return "" if found.hexdigest() == digest else "it does not have its digest: it was changed"
+    if found.hexdigest() != digest:
+        return "it does not have its digest: it was changed"
+    named = PHOTOGRAPH.fullmatch(listed)
+    other = named is not None and not named[3] and named[2] != digest
+    return "it is not the photograph that its name says" if other else ""

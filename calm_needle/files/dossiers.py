@@ -12,6 +12,7 @@ from importlib import resources
 from typing import TYPE_CHECKING, Any, cast
 
 from calm_needle.core.dossier.faults import meaning_faults
+from calm_needle.core.doubled import first_doubled
 from calm_needle.core.lazy import Lazy
 from calm_needle.errors import Fault, FileRefused
 
@@ -144,9 +145,8 @@ def _sentence(error: jsonschema.ValidationError) -> str:
 def _no_doubles(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
     out = dict(pairs)
     if len(out) != len(pairs):
-        names = [name for name, _ in pairs]
-        twice = next(name for name in names if names.count(name) > 1)
-        raise ValueError(f"the key “{twice}” stands twice in one place")
+        twice = str(first_doubled(name for name, _ in pairs))
+        raise ValueError(f"the key “{twice[:40]}” stands twice in one place")
     return out
 
 

@@ -14,6 +14,7 @@ import re
 from collections.abc import Mapping, Sequence
 from typing import Any, NamedTuple
 
+from calm_needle.core.doubled import first_doubled
 from calm_needle.errors import Fault, FileRefused
 
 FORMAT, VERSION = "calm-needle/job", 1
@@ -364,8 +365,8 @@ def _line(value: Any) -> str:
 def _no_doubles(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
     out = dict(pairs)
     if len(out) != len(pairs):
-        names = [k for k, _ in pairs]
-        raise ValueError(f"“{next(n for n in names if names.count(n) > 1)[:40]}” stands there twice")
+        twice = str(first_doubled(name for name, _ in pairs))
+        raise ValueError(f"“{twice[:40]}” stands there twice")
     return out
 
 

@@ -11,12 +11,13 @@ MOST_SAID = 5
 
 
 class Looked(NamedTuple):
-    """What a database that may be damaged turned out to be: its version, what is wrong with its pages, rows that refer to nothing (table,
-    table referred to), how many jobs and readings, digests of its photographs. After the version, nothing is looked at in one that is
-    of another program or a newer one."""
+    """What a database that may be damaged turned out to be: its version, what is wrong with its pages, what of its tables and triggers is
+    not as that version makes it, rows that refer to nothing (table, table referred to), how many jobs and readings, digests of its
+    photographs. After the version, nothing is looked at in one that is of another program or a newer one."""
 
     version: int
     damage: list[str]
+    strange: list[str]
     strays: list[tuple[str, str]]
     jobs: int
     readings: int
@@ -36,12 +37,36 @@ def look_at(database: Path, *, newest: int) -> Looked:
     with closing(sqlite3.connect(database)) as conn:
         version = int(conn.execute("PRAGMA user_version").fetchone()[0])
         if not 1 <= version <= newest:
-            return Looked(version, [], [], 0, 0, set())
+            return Looked(version, [], [], [], 0, 0, set())
         damage = [str(row[0]) for row in conn.execute("PRAGMA quick_check(5)")]
         if damage != ["ok"]:
-            return Looked(version, damage, [], 0, 0, set())
+            return Looked(version, damage, [], [], 0, 0, set())
+        if strange := _strange(conn, version):  # before a row is read: what a strange table is called says nothing of what is in it
+            return Looked(version, [], strange, [], 0, 0, set())
         strays = [(str(row[0]), str(row[2])) for row in conn.execute("PRAGMA foreign_key_check").fetchmany(MOST_SAID)]
         jobs = int(conn.execute("SELECT count(*) FROM job").fetchone()[0])
         readings = int(conn.execute("SELECT count(*) FROM reading").fetchone()[0])
         shas = {str(row[0]) for row in conn.execute("SELECT sha256 FROM photograph")}
-        return Looked(version, [], strays, jobs, readings, shas)
+        return Looked(version, [], [], strays, jobs, readings, shas)
+
+
+def _strange(conn: sqlite3.Connection, version: int) -> list[str]:
+    """What of a database's tables, indexes, triggers and views is not as this program makes them at that version."""
+    with closing(db.at_version(version)) as ours:
+        wanted, found = _schema(ours), _schema(conn)
+    out = [f"there is a {kind} “{name[:40]}” that this program does not make" for kind, name in found.keys() - wanted.keys()]
+    out += [f"its {kind} {name} is not there" for kind, name in wanted.keys() - found.keys()]
+    both = wanted.keys() & found.keys()
+    out += [f"its {kind} {name} is otherwise than this program makes it" for kind, name in both if found[kind, name] != wanted[kind, name]]
+    return sorted(out)[:MOST_SAID]
+
+
+def _schema(conn: sqlite3.Connection) -> dict[tuple[str, str], str]:
+    """What makes each table, index, trigger and view: its statement but for white space; of a table, its columns."""
+    rows = conn.execute("SELECT type, name, sql FROM sqlite_master WHERE name NOT LIKE 'sqlite_%'").fetchall()
+    made = {(str(kind), str(name)): " ".join(str(sql or "").split()) for kind, name, sql in rows}
+    for kind, name in made:
+        if kind == "table":
+            columns = conn.execute("SELECT name, type, [notnull], pk FROM pragma_table_info(:name)", {"name": name}).fetchall()
+            made[kind, name] = repr([tuple(c) for c in columns])
+    return made

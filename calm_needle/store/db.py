@@ -201,6 +201,15 @@ def migrations() -> list[tuple[int, Migration]]:
     return sorted([*scripts, (old_runs.NUMBER, old_runs.name_steps)], key=lambda m: m[0])
 
 
+def at_version(version: int) -> sqlite3.Connection:
+    """Return an empty database in memory as an earlier program of that version made it."""
+    conn = sqlite3.connect(IN_MEMORY, isolation_level=None)
+    for number, migrate in migrations():
+        if number <= version:
+            migrate(conn)
+    return conn
+
+
 def _run_script(conn: sqlite3.Connection, script: str) -> None:
     conn.executescript(script)
 

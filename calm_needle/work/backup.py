@@ -66,11 +66,33 @@ def make(folder: Path, target: Path | None = None, *, clock: Clock = SYSTEM) -> 
     return target
 
 
+def sweep(folder: Path) -> None:
+    """Take away what copies of a data folder have left that died in the middle. At the start, when nothing is being copied."""
+    _sweep(folder / FOLDER)
+
+
 def _sweep(place: Path) -> None:
-    """Take away what copies that died in the middle have left: what nobody has written to for an hour."""
+    """Take away what copies that died in the middle have left: what nobody has written to for an hour, or whose program no longer runs."""
     for left in place.glob(".*.zip.*"):
-        if left.is_file() and time.time() - left.stat().st_mtime > LEFT_BEHIND_S:
-            left.unlink(missing_ok=True)
+        try:
+            if time.time() - left.stat().st_mtime > LEFT_BEHIND_S or not _runs(left.name):
+                shutil.rmtree(left) if left.is_dir() else left.unlink(missing_ok=True)
+        except OSError:
+            continue  # gone meanwhile, or held by somebody: the next one takes it
+
+
+def _runs(name: str) -> bool:
+    """Whether the program runs that has left a file of this name, which bears its number; where that cannot be told, it does."""
+    number = name.split(".")[-2] if name.count(".") > 1 else ""
+    if os.name == "nt" or not number.isdigit():
+        return True
+    try:
+        os.kill(int(number), 0)
+    except ProcessLookupError:
+        return False
+    except (OSError, OverflowError):
+        return True
+    return True
 
 
 def _copy_database(source: Path, target: Path) -> None:
@@ -130,6 +152,8 @@ def _look_at(name: str, database: Path, copy: backup_file.Copy) -> Verified:
         raise refused("it is no store of this program")
     if found.damage:
         raise refused(*(f"it is damaged: {line}" for line in found.damage))
+    if found.strange:
+        raise refused(*found.strange)
     if found.strays:
         raise refused(*(f"a row of {table} refers to one of {other} that is not there" for table, other in found.strays))
     return Verified(copy.made_utc, found.jobs, found.readings, len(found.photographs))
@@ -206,7 +230,8 @@ def daily(folder: Path, *, clock: Clock = SYSTEM) -> Path | None:
     if target.exists() or not (folder / db.FILE_NAME).exists():
         return None
     make(folder, target, clock=clock)
-    for old in sorted((folder / FOLDER).glob(DAILY.format("*")))[:-KEPT]:
+    others = sorted(p for p in (folder / FOLDER).glob(DAILY.format("*")) if p != target)  # by a clock put back it may be the oldest
+    for old in others[: max(0, len(others) - (KEPT - 1))]:
         old.unlink(missing_ok=True)
     return target
 

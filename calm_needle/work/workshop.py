@@ -47,6 +47,7 @@ class Workshop:
         self.photographs = folder / "photographs"
         self.lock = FolderLock(folder)
         backup.finish(folder)  # a copy that was being put back when the program died
+        backup.sweep(folder)
         self._idle: queue.LifoQueue[sqlite3.Connection] = queue.LifoQueue()
         self._desks: dict[int, Desk] = {}
         self._lock = clock.lock()

@@ -1,9 +1,12 @@
 """Copies of the store: whole while it is used, verified hard, put back or not at all."""
 
 import errno
+import hashlib
 import json
 import os
 import sqlite3
+import subprocess
+import sys
 import tempfile
 import threading
 import unittest
@@ -18,6 +21,10 @@ from calm_needle.work.jobs import shelf
 from calm_needle.work.workshop import Workshop
 from tests.support.demo import copy_into
 
+PICTURE = b"\xff\xd8\xff a picture"
+PICTURE_SHA = hashlib.sha256(PICTURE).hexdigest()
+PICTURE_NAME = f"photographs/{PICTURE_SHA[:2]}/{PICTURE_SHA}.jpg"
+
 
 class Copies(unittest.TestCase):
     def setUp(self) -> None:
@@ -26,9 +33,9 @@ class Copies(unittest.TestCase):
         self.folder = Path(folder.name) / "data"
         self.folder.mkdir()
         copy_into(self.folder)
-        picture = self.folder / "photographs" / "ab" / f"ab{'c' * 62}.jpg"
+        picture = self.folder / PICTURE_NAME
         picture.parent.mkdir(parents=True)
-        picture.write_bytes(b"\xff\xd8\xff a picture")
+        picture.write_bytes(PICTURE)
         self.copy = Path(folder.name) / "copy.zip"
 
     def jobs(self) -> int:
@@ -67,6 +74,7 @@ class MadeAndPutBack(Copies):
         dead.write_bytes(b"half")
         alive.write_bytes(b"half")
         os.utime(dead, (1.0, 1.0))
+        alive = alive.rename(alive.with_name(f".other.zip.{os.getpid()}.part"))
         backup.make(self.folder, self.copy)
         self.assertFalse(dead.exists())
         self.assertTrue(alive.exists())
@@ -105,7 +113,7 @@ class MadeAndPutBack(Copies):
         backup.make(self.folder, self.copy)
         fresh = self.folder.parent / "fresh"
         backup.restore(fresh, self.copy)
-        self.assertEqual(sorted(p.name for p in fresh.rglob("*.jpg")), [f"ab{'c' * 62}.jpg"])
+        self.assertEqual(sorted(p.name for p in fresh.rglob("*.jpg")), [f"{PICTURE_SHA}.jpg"])
         Workshop(fresh).close()
 
     def test_a_running_program_keeps_its_store(self) -> None:
@@ -127,6 +135,30 @@ class MadeAndPutBack(Copies):
         self.assertEqual(len(names), backup.KEPT + 1)
         self.assertIn("copy-mine.zip", names)
         self.assertNotIn("daily-2026-01-01.zip", names)
+
+    def test_the_copy_just_made_stays_though_a_clock_that_was_put_back_makes_it_the_oldest(self) -> None:
+        copies = self.folder / backup.FOLDER
+        copies.mkdir()
+        for day in range(1, 20):
+            (copies / f"daily-2099-01-{day:02}.zip").write_bytes(b"x")
+        made = backup.daily(self.folder)
+        assert made
+        self.assertTrue(made.exists())
+        self.assertEqual(len(list(copies.glob("daily-*.zip"))), backup.KEPT)
+
+    def test_what_died_in_the_middle_is_swept_at_the_next_start(self) -> None:
+        copies = self.folder / backup.FOLDER
+        copies.mkdir()
+        gone = subprocess.Popen([sys.executable, "-c", ""])
+        gone.wait()
+        left = [copies / f".copy-a.zip.{gone.pid}.{end}" for end in ("sqlite3", "part")]
+        for file in left:
+            file.write_bytes(b"half")
+        looked = copies / f".copy-a.zip.{gone.pid}.look"
+        looked.mkdir()
+        (looked / "calm-needle.sqlite3").write_bytes(b"half")
+        Workshop(self.folder).close()
+        self.assertEqual(list(copies.iterdir()), [])
 
 
 class Refused(Copies):
@@ -150,22 +182,17 @@ class Refused(Copies):
         with zipfile.ZipFile(other, "w") as out:
             out.writestr("readme.txt", "hello")
         self.assertIn("no copy of this program", self.refused(other))
-        self.assertIn(
-            "does not have its digest", self.refused(self.spoilt(**{f"photographs/ab/ab{'c' * 62}.jpg": b"\xff\xd8\xff b picture"}))
-        )
+        self.assertIn("does not have its digest", self.refused(self.spoilt(**{PICTURE_NAME: PICTURE.replace(b"a", b"b")})))
         self.assertIn("it is there and not listed", self.refused(self.spoilt(**{"../../evil": b"x"})))
         self.assertIn("it is listed and not there", self.refused(self.spoilt(**{"calm-needle.sqlite3": None})))
 
     def relisted(self, database: bytes, **more: object) -> Path:
         """A copy whose list fits what is in it: made by somebody who knows the format."""
-        import hashlib
-
         with zipfile.ZipFile(self.copy) as archive:
             listed = json.loads(archive.read("list.json"))
         listed["files"] = {"calm-needle.sqlite3": [len(database), hashlib.sha256(database).hexdigest()]}
         listed |= more
-        picture = f"photographs/ab/ab{'c' * 62}.jpg"
-        return self.spoilt(**{"calm-needle.sqlite3": database, "list.json": json.dumps(listed).encode(), picture: None})
+        return self.spoilt(**{"calm-needle.sqlite3": database, "list.json": json.dumps(listed).encode(), PICTURE_NAME: None})
 
     def test_a_list_that_fits_does_not_make_a_store_of_what_is_none(self) -> None:
         self.assertIn("cannot be used", self.refused(self.relisted(b"no database at all" * 400)))
@@ -186,3 +213,42 @@ class Refused(Copies):
             conn.execute(change)
             conn.close()
             self.assertIn(words, self.refused(self.relisted(place.read_bytes())))
+
+    def changed(self, *statements: str) -> Path:
+        """The copy with its database changed by somebody who knows the format."""
+        place = self.copy.with_name("db")
+        with zipfile.ZipFile(self.copy) as archive:
+            place.write_bytes(archive.read("calm-needle.sqlite3"))
+        conn = sqlite3.connect(place, isolation_level=None)
+        for statement in statements:
+            conn.execute(statement)
+        conn.close()
+        return self.relisted(place.read_bytes())
+
+    def test_tables_and_triggers_that_this_program_does_not_make(self) -> None:
+        steals = "CREATE TRIGGER t AFTER INSERT ON job BEGIN UPDATE radio_set SET owner = 'me'; END"
+        for statements, words in (
+            ((steals,), "there is a trigger “t” that this program does not make"),
+            (("CREATE TABLE more (a TEXT)",), "there is a table “more”"),
+            (("CREATE VIEW v AS SELECT 1",), "there is a view “v”"),
+            (("DROP TRIGGER retest_stays",), "its trigger retest_stays is not there"),
+            (("DROP TRIGGER retest_stays", "CREATE TRIGGER retest_stays BEFORE UPDATE ON retest BEGIN SELECT 1; END"), "is otherwise than"),
+            (("ALTER TABLE job ADD COLUMN more TEXT",), "its table job is otherwise than"),
+        ):
+            with self.subTest(words):
+                self.assertIn(words, self.refused(self.changed(*statements)))
+
+    def test_a_photograph_that_is_another_than_its_name_says(self) -> None:
+        other = PICTURE.replace(b"a", b"b")
+        with zipfile.ZipFile(self.copy) as archive:
+            listed = json.loads(archive.read("list.json"))
+        listed["files"][PICTURE_NAME] = [len(other), hashlib.sha256(other).hexdigest()]
+        file = self.spoilt(**{"list.json": json.dumps(listed).encode(), PICTURE_NAME: other})
+        self.assertIn("not the photograph that its name says", self.refused(file))
+
+    def test_odd_sizes_and_names_that_stand_twice(self) -> None:
+        for size in (-1, 1.5, True, "10", None, 10**30):
+            with self.subTest(size):
+                self.assertIn("no list of a copy", self.refused(self.relisted(b"x", files={"calm-needle.sqlite3": [size, "0" * 64]})))
+        twice = b'{"format": "calm-needle/backup", "version": 1, "version": 1, "made_utc": "x", "files": {}}'
+        self.assertIn("no list of a copy", self.refused(self.spoilt(**{"list.json": twice})))
