@@ -24,6 +24,7 @@ else:
 LARGEST_BYTES = 2_000_000
 MOST_FAULTS = 200
 LARGEST_NUMBER, MOST_DIGITS = 1e15, 40
+SMALLEST = 1e-18  # of what is not nothing: a thousandth of a femtofarad
 
 
 def load_dossier(content: bytes, *, name: str) -> dict[str, Any]:
@@ -154,7 +155,9 @@ def _finite(text: str) -> float:
     value = float(text)
     if not math.isfinite(value):
         raise ValueError(f"{text[:20]} is larger than any number here can be")
-    return value
+    if abs(value) < SMALLEST and value != 0.0:
+        raise ValueError(f"{text[:20]} is smaller than any number here can be")
+    return value + 0.0  # no number below nothing that is nothing
 
 
 def _whole(text: str) -> int:

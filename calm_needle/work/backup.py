@@ -6,6 +6,7 @@ first, so that a program that dies in the middle is finished by the next start; 
 
 import json
 import os
+import re
 import shutil
 import sqlite3
 import time
@@ -20,7 +21,7 @@ from calm_needle.errors import Fault, FieldsRefused, FileRefused, StoreUnusable
 from calm_needle.files import backup_file
 from calm_needle.store import copies, db
 from calm_needle.work.folder_lock import FolderLock
-from calm_needle.work.whole_file import write_whole
+from calm_needle.work.whole_file import read_object, write_whole
 
 FOLDER, KEPT = "copies", 14
 LEFT_BEHIND_S = 3600.0
@@ -192,7 +193,7 @@ def finish(folder: Path) -> bool:
     if not plan.exists():
         shutil.rmtree(incoming, ignore_errors=True)  # of one that never came so far
         return False
-    kept = folder / str(json.loads(plan.read_text(encoding="utf-8"))["before"])
+    kept = folder / _kept_as(plan)
     kept.mkdir(exist_ok=True)
     new = incoming / backup_file.DATABASE
     if new.exists():
@@ -208,6 +209,12 @@ def finish(folder: Path) -> bool:
     shutil.rmtree(incoming, ignore_errors=True)
     plan.unlink()
     return True
+
+
+def _kept_as(plan: Path) -> str:
+    """What the store that was there is kept as, by the plan; under a name of its own where a damaged plan does not say it."""
+    before = read_object(plan).get("before")
+    return before if isinstance(before, str) and re.fullmatch(BEFORE.format(r"[0-9-]{1,40}"), before) else BEFORE.format("unnamed")
 
 
 def listed(folder: Path) -> list[Made]:

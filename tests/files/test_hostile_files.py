@@ -57,6 +57,13 @@ class OddDossiers(unittest.TestCase):
             with self.subTest(path), self.assertRaises(FileRefused) as caught:
                 load_dossier(json.dumps(data).encode(), name="odd.json")
             self.assertIn(path, [f.path for f in caught.exception.faults])
+        for number, words in (
+            ("1e-40", "smaller than any number"),
+            ("5e-324", "smaller than any number"),
+            ("1e999", "larger than any number"),
+        ):
+            with self.assertRaisesRegex(FileRefused, words):
+                load_dossier(halvern.content().replace(b'"f_low_hz": 1', f'"f_low_hz": {number}, "x": 1'.encode(), 1), name="tiny.json")
         with self.assertRaises(FileRefused):
             load_dossier(halvern.content().replace(b'"width_mm": 3', b'"width_mm": 1' + b"0" * 400, 1), name="digits.json")
 

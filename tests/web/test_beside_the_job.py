@@ -253,6 +253,18 @@ class OpeningAJob(PageTest):
             self.assertIn(fault, text)
         self.assertIn("does not rise", self.post("/models/sketch", **{**form, "name": "B", "bands": "16M-6M a"}).get_data(as_text=True))
 
+    def test_values_that_no_set_has_are_refused_in_words(self) -> None:
+        form = {"name": "Odd", "safety_class": "unknown", "if_hz": "455k", "bands": "530k-1600k medium wave"}
+        for field, value in (
+            *(("if_hz", v) for v in ("999999999999", "1e-40", "5e-324", "−0", "-455k", "1e400", "٤٥٥k", "")),
+            *(("bands", v) for v in ("530k-999999999999 x", "1e-40-1M a", "−0-5k q", "530k-1600k m: 999999999999", "530k-1600k m: −0", "")),
+            *(("transformers", v) for v in ("999999999999", "−0", "1e-40", "٣", "2.5")),
+        ):
+            with self.subTest(field, value=value):
+                answer = self.post("/models/sketch", **{**form, field: value})
+                self.assertEqual(answer.status_code, 422)
+                self.assertIn(f"sketch-{field}-fault", answer.get_data(as_text=True))
+
     def test_jobs_are_found_by_every_word_and_signs_stand_for_themselves(self) -> None:
         for words, found in (("dunlin hums", 1), ("20318", 1), ("halvern", 5), ("halvern dunlin", 0), ("%", 0), ("_", 0), ("!", 0)):
             text = self.get("/", query_string={"q": words}).get_data(as_text=True)

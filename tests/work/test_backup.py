@@ -26,6 +26,9 @@ PICTURE_SHA = hashlib.sha256(PICTURE).hexdigest()
 PICTURE_NAME = f"photographs/{PICTURE_SHA[:2]}/{PICTURE_SHA}.jpg"
 
 
+KEPT_BY_A_START = {db.FILE_NAME, "in-use", "photographs"}
+
+
 class Copies(unittest.TestCase):
     def setUp(self) -> None:
         folder = tempfile.TemporaryDirectory()
@@ -159,6 +162,16 @@ class MadeAndPutBack(Copies):
         (looked / "calm-needle.sqlite3").write_bytes(b"half")
         Workshop(self.folder).close()
         self.assertEqual(list(copies.iterdir()), [])
+
+    def test_a_plan_that_was_cut_off_or_points_elsewhere_is_finished_in_its_place(self) -> None:
+        jobs = self.jobs()
+        for content in ("", "{}", "[]", '{"before": "../../x"}', '{"before": 5}', "\x00"):
+            with self.subTest(content):
+                (self.folder / backup.PLAN).write_text(content)
+                Workshop(self.folder).close()
+                self.assertFalse((self.folder / backup.PLAN).exists())
+                self.assertEqual(self.jobs(), jobs)
+                self.assertEqual({p.name for p in self.folder.iterdir()} - {"before-unnamed"}, KEPT_BY_A_START)
 
 
 class Refused(Copies):

@@ -71,6 +71,7 @@ def keep_dossier(conn: sqlite3.Connection, data: dict[str, Any]) -> Model:
 
 # Limits as people write them, «530k-1600k», «530–1600 kHz»: a unit at the end is both limits'; what is not of a unit begins the name.
 LOWEST_HZ = 50e3
+ANY_IF_HZ = (10e3, 200e6)
 FIGURE, UNIT = r"(\d[\d.,]*)", r"([kKM]?(?:Hz)?)"
 LIMITS = re.compile(rf"{FIGURE}\s*{UNIT}\s*[-–]\s*{FIGURE}\s*{UNIT}(?![A-Za-z])\s*(.*)")
 NEXT_BAND = re.compile(r"\n|[,;]\s+(?=\d[\d.,]*\s*[kKM]?(?:Hz)?\s*[-–]\s*\d)")  # a line each, or with commas between
@@ -92,6 +93,8 @@ def sketch_model(conn: sqlite3.Connection, form: dict[str, str]) -> Model:
     try:
         if_hz = parse_si(form.get("if_hz", ""), unit="Hz")
         slips.within("if_hz", if_hz, sensible=IF_OF_KIND["broadcast"], unit="Hz")
+        if not ANY_IF_HZ[0] <= if_hz <= ANY_IF_HZ[1] and "if_hz" not in faults:
+            faults["if_hz"] = "An intermediate frequency lies between 10 kHz and 200 MHz: 468k."
     except NotUnderstood as fault:
         if_hz, faults["if_hz"] = 0.0, str(fault)
     bands = []
@@ -104,7 +107,7 @@ def sketch_model(conn: sqlite3.Connection, form: dict[str, str]) -> Model:
     if not bands and "bands" not in faults:
         faults["bands"] = "Write one band a line: 530k-1600k medium wave."
     counted = form.get("transformers", "").strip() or "0"
-    if not counted.isdecimal() or int(counted) > MOST_TRANSFORMERS:
+    if not counted.isascii() or not counted.isdecimal() or int(counted) > MOST_TRANSFORMERS:
         faults["transformers"] = f"Count the IF cans: a whole number up to {MOST_TRANSFORMERS}."
     slips.refuse()
     said = Sketched(
