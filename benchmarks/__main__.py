@@ -6,7 +6,7 @@ import sys
 
 NAMES = (
     *("engine", "watch", "rehearse", "dial", "sensitivity", "papers", "ears", "by-key"),
-    *("reckon", "pages", "jobs", "start", "needle", "fuzz", "starved", "planted"),
+    *("reckon", "pages", "jobs", "start", "needle", "fuzz", "kills", "starved", "planted"),
 )
 
 

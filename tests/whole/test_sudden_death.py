@@ -78,6 +78,17 @@ class Hand:
         self._http.close()
 
 
+class KilledUnderRoughHands(unittest.TestCase):
+    """Few of the kills of `./run bench kills`."""
+
+    def test_what_was_acknowledged_is_there_once(self) -> None:
+        from benchmarks import kills
+
+        line, *wrong = kills.run(kills=2, acts=12)
+        self.assertEqual(wrong, [], line)
+        self.assertRegex(line, r"^(2[4-9]|[3-9]\d) acts acknowledged through 2 kills")
+
+
 class KilledWhileReadingsPourIn(unittest.TestCase):
     def test_no_acknowledged_reading_is_lost_and_the_run_goes_on_where_it_was(self) -> None:
         folder = tempfile.TemporaryDirectory()

@@ -29,7 +29,7 @@ from calm_needle.core.verdict import Verdict
 from calm_needle.errors import FieldsRefused, NotFound, NotUnderstood
 from calm_needle.store import intake, part_checks, repairs
 from calm_needle.store import revisions as revisions_store
-from calm_needle.store.db import remembered
+from calm_needle.store.db import remembered, transaction
 from calm_needle.store.shelf import JobRow
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs import revisions
@@ -133,17 +133,19 @@ def enter(
             slips = Slips(form)
             slips.beside("value", value, drawn=part.nominal, unit=UNIT_OF[part.kind])
             slips.refuse()
-    part_checks.add_part_check(
-        conn,
-        job_id=job_id,
-        part=part.id,
-        value=value,
-        in_circuit=in_circuit,
-        replaced=False,  # what was replaced stands in the log of changes
-        at_utc=now_utc(conn),
-        marked=marked,
-        leads=leads,
-    )
+    with transaction(conn):  # of two windows at the same moment one is told that the other was quicker
+        revisions.check_number(part.id, revisions_store.last_part_checks(conn, job_id).get(part.id, 0), form)
+        part_checks.add_part_check(
+            conn,
+            job_id=job_id,
+            part=part.id,
+            value=value,
+            in_circuit=in_circuit,
+            replaced=False,  # what was replaced stands in the log of changes
+            at_utc=now_utc(conn),
+            marked=marked,
+            leads=leads,
+        )
     return next(line for line in _lines(conn, job_id, [part]) if line.part.id == part.id)
 
 
