@@ -3,10 +3,12 @@
 Read back with suspicion: only names that belong there, only as long as the list says, only with the digests that it names.
 """
 
+import errno
 import hashlib
 import json
 import os
 import re
+import shutil
 import struct
 import zipfile
 import zlib
@@ -100,6 +102,8 @@ def read(file: Path, *, into: Path | None = None) -> Copy:
             fault("", f"it unpacks to more than {LARGEST_BYTES // 10**9} GB")
         if faults:
             raise FileRefused(name, faults)
+        if into and (free := shutil.disk_usage(into).free) < (size := sum(size for size, _ in copy.files.values())):
+            raise OSError(errno.ENOSPC, f"it unpacks to {size / 1e9:.1f} GB, and {free / 1e9:.1f} GB are free")
         for listed, (size, digest) in copy.files.items():
             if said := _take(archive, name, listed, size, digest, into):
                 fault(listed[:80], said)

@@ -19,6 +19,7 @@ from calm_needle.errors import Fault, FileRefused
 
 FORMAT, VERSION = "calm-needle/job", 1
 LARGEST_BYTES = 250_000_000
+MOST_VALUES = 16_000_000  # a million readings; of nothing but brackets, a file of that length would need all of a machine's memory
 MOST_FAULTS, MOST_ROWS = 20, 2_000_000
 LONGEST_TEXT = 500_000
 DEEPEST = 40
@@ -86,6 +87,8 @@ def read_job(content: bytes, *, name: str, tables: Mapping[str, Columns]) -> Job
     """Return what a job's file holds. tables: what each table may hold. Raises FileRefused with all faults, MOST_FAULTS at most."""
     if len(content) > LARGEST_BYTES:
         raise _refused(name, f"it is {len(content)} bytes long; a job's file has at most {LARGEST_BYTES}")
+    if (values := sum(map(content.count, (b",", b"[", b"{")))) > MOST_VALUES:
+        raise _refused(name, f"it holds some {values // 10**6} million values; a job’s file has at most {MOST_VALUES // 10**6} million")
     try:
         text = content.decode("utf-8-sig")
         data = json.loads(text, object_pairs_hook=_no_doubles, parse_constant=_no_constant, parse_float=_finite)

@@ -42,6 +42,7 @@ from calm_needle.web.screens.stock.views import screen as stock
 from calm_needle.web.screens.store.views import screen as store
 from calm_needle.web.screens.verify.views import screen as verify
 from calm_needle.web.waits import waits_ms
+from calm_needle.work import memory
 from calm_needle.work.jobs import drafts
 from calm_needle.work.jobs.bar import JobBar, job_bar, job_of_run
 from calm_needle.work.workshop import Workshop
@@ -159,6 +160,13 @@ def create_app(workshop: Workshop, *, port: int | None = None) -> Flask:
         if job_id and request.method == "POST" and response.status_code < 400 and (form := request.form.get("draft")):
             with current_app.extensions["workshop"].store() as conn:
                 drafts.forget(conn, job_id, form)
+        return response
+
+    @app.after_request
+    def give_memory_back(response: Response) -> Response:
+        """Once a large request or answer is through."""
+        if max(request.content_length or 0, response.content_length or 0) > memory.LARGE_BYTES or response.mimetype == "application/pdf":
+            response.call_on_close(memory.give_back)
         return response
 
     @app.after_request

@@ -5,11 +5,13 @@ import json
 import subprocess
 import sys
 import unittest
+from functools import partial
 
 from PIL import Image
 
 from calm_needle.errors import FileRefused
 from calm_needle.files.dossiers import MOST_FAULTS, load_dossier
+from calm_needle.files.job_file import read_job
 from calm_needle.files.photographs import MOST_BYTES
 from tests.support import halvern
 
@@ -39,6 +41,17 @@ class WhatUnpacksLarge(unittest.TestCase):
         with self.assertRaises(FileRefused) as caught:
             load_dossier(json.dumps(data).encode(), name="many.json")
         self.assertLessEqual(len(caught.exception.faults), MOST_FAULTS)
+
+    def test_a_job_of_nothing_but_brackets_is_refused_before_it_is_read(self) -> None:
+        for content in (b'{"content": [' + b"[]," * 20_000_000 + b"1]}", b'{"a":' * 17_000_000):
+            with self.assertRaisesRegex(FileRefused, "million values"):
+                read_job(content, name="brackets.json", tables={})
+
+    def test_a_name_that_stands_twice_among_many_is_found_in_one_pass(self) -> None:
+        many = ",".join(f'"{i}":0' for i in [*range(20_000), 19_999])
+        for read, content in ((partial(read_job, tables={}), f'{{"content":{{{many}}}}}'), (load_dossier, f"{{{many}}}")):
+            with self.subTest(read), self.assertRaisesRegex(FileRefused, "19999"):
+                read(content.encode(), name="twice.json")  # type: ignore[operator]
 
 
 class OddDossiers(unittest.TestCase):

@@ -4,6 +4,7 @@ import errno
 import hashlib
 import json
 import os
+import shutil
 import sqlite3
 import subprocess
 import sys
@@ -266,3 +267,9 @@ class Refused(Copies):
                 self.assertIn("no list of a copy", self.refused(self.relisted(b"x", files={"calm-needle.sqlite3": [size, "0" * 64]})))
         twice = b'{"format": "calm-needle/backup", "version": 1, "version": 1, "made_utc": "x", "files": {}}'
         self.assertIn("no list of a copy", self.refused(self.spoilt(**{"list.json": twice})))
+
+    def test_what_would_fill_the_disk_is_not_even_begun(self) -> None:
+        usage = shutil.disk_usage(self.folder)._replace(free=100_000)
+        with mock.patch.object(shutil, "disk_usage", return_value=usage), self.assertRaisesRegex(StoreUnusable, "GB are free"):
+            backup.verify(self.copy)
+        self.assertEqual([p.name for p in self.copy.parent.iterdir() if ".look" in p.name], [])

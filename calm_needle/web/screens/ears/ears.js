@@ -8,7 +8,9 @@
   const PRACTICE = 'practice set', PAGE = sessionStorage.getItem(WHICH) ?? String(Math.random());
   let stream = null, context = null, sending = false, first = 0, practice = null;
   const blocks = [];
-  sessionStorage.setItem(WHICH, PAGE); // a form that is sent loads the page anew: it is the same then
+  // A form that is sent loads the page anew: it is the same then. A tab that is doubled while this one lives is another.
+  sessionStorage.removeItem(WHICH);
+  window.addEventListener('pagehide', () => sessionStorage.setItem(WHICH, PAGE));
 
   const words = (name) => page.querySelector(`template[data-when="${name}"]`)?.innerHTML.trim();
   // What stands there already is not written again: it would be laid out anew, twenty times a second.
