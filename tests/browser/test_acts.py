@@ -4,7 +4,7 @@ import io
 import re
 
 from PIL import Image
-from playwright.sync_api import expect
+from playwright.sync_api import Locator, expect
 
 from calm_needle.store import intake, shelf
 from calm_needle.store.db import transaction
@@ -148,14 +148,30 @@ class AfterAlignment(BrowserTest):
             for phase in ("intermediate frequency", "oscillator and dial", "front end"):
                 shelf.mark_phase(conn, job_id=self.job_id, phase=phase, state="done", remark="", at_utc=BEGAN)
 
+    def measured(self, measure: Locator, covers: str) -> None:
+        """Have the instruments measure with the covers so."""
+        self.page.locator("#m-cover").select_option(covers)
+        with self.page.expect_navigation():
+            measure.click()
+
+    def certificate_lacks(self, words: str) -> None:
+        self.page.goto(f"/jobs/{self.job_id}/record")
+        expect(self.page.locator("#certificate ul").first).to_contain_text(words)
+
     def test_it_is_measured_retested_certified_and_the_paper_checked(self) -> None:
         page = self.page
         StartPage(page, self.job_id).climb_to_full()
         page.goto(f"/jobs/{self.job_id}/verify")
         self.assertEqual(violations(page), [], "verification, before")
         alone = page.locator("#m-band option").count() == 1
-        with page.expect_navigation():
-            page.get_by_role("button", name="Measure it" if alone else "Every band in turn", exact=True).click()
+        measure = page.get_by_role("button", name="Measure it" if alone else "Every band in turn", exact=True)
+        measure.click()
+        expect(page.locator("#m-cover:invalid")).to_be_focused()  # covers are asked, and never assumed
+        self.measured(measure, "off")
+        expect(page.get_by_role("status").first).to_contain_text("with the covers on")
+        self.certificate_lacks("with the covers on")
+        page.goto(f"/jobs/{self.job_id}/verify")
+        self.measured(measure, "on")
         expect(page.get_by_role("status").first).to_contain_text("All bands are measured, and closed up.")
         page.goto(f"/jobs/{self.job_id}")
         page.locator("details:has(> form[action*='/retest']) > summary").first.click()
@@ -165,7 +181,7 @@ class AfterAlignment(BrowserTest):
         form.get_by_label("Covers").select_option("on")
         with page.expect_navigation():
             form.get_by_role("button", name="Keep the retest").click()
-        page.goto(f"/jobs/{self.job_id}/record")
+        self.certificate_lacks("parts measured")  # none of them was: it stands at the head of what is issued
         reason = page.get_by_label("Why it is issued all the same")
         if reason.count():
             reason.fill("shown on the open day")

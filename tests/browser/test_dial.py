@@ -4,8 +4,10 @@ import re
 
 from playwright.sync_api import expect
 
+from calm_needle.core.procedure.dial.band import travel_share
 from calm_needle.store import practice, shelf
 from calm_needle.store.db import transaction
+from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 from tests.browser.pages.bench_page import BenchPage
 from tests.browser.test_every_page import violations
 from tests.support.browser import BrowserTest
@@ -125,6 +127,28 @@ class WhatTheDialIs(Dial):
             expect(runs).to_contain_text("Not read yet")
             self.page.get_by_role("button", name="Sweep the oscillator on every band").click()
             expect(runs).to_contain_text(said)
+
+    def test_drop_outs_that_are_typed_band_by_band_name_the_gang_wherever_the_job_is_looked_at(self) -> None:
+        workshop = self.live.workshop
+        job_id = bring_in(workshop, model="halvern-6b", serial="typed", bench="typed")
+        with workshop.store() as conn:
+            model = model_of_dossier(conn, job_of(conn, job_id).dossier_id)
+        self.page.goto(f"/jobs/{job_id}/dial")
+        runs = self.page.get_by_role("region", name="Where the oscillator runs")
+        for band in model.bands:
+            runs.get_by_text("Type what a counter shows").click()
+            runs.get_by_label("Band").select_option(band.id)
+            places = [band.f_low_hz * (band.f_high_hz / band.f_low_hz) ** (i / 12.0) for i in range(13)]
+            shown = ("dead" if travel_share(band, f) < 0.3 else f"{(f + band.if_hz) / 1e3:.1f}k" for f in places)
+            runs.get_by_label("A place of the dial").fill(
+                "\n".join(f"{f / 1e3:.1f}k {read}" for f, read in zip(places, shown, strict=True))
+            )
+            with self.page.expect_navigation():
+                runs.get_by_role("button", name="Keep these readings").click()
+        expect(runs.get_by_role("status")).to_contain_text("The gang: it dies at one shaft angle")
+        for page in ("", "/guided", "/record", "/hand-back"):
+            self.page.goto(f"/jobs/{job_id}{page}")
+            expect(self.page.get_by_text("it dies at one shaft angle").first).to_be_visible()
 
     def test_each_band_shows_its_frequencies_its_scale_and_who_serves_which_end(self) -> None:
         self.page.goto("/jobs/9/dial")

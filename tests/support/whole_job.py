@@ -47,13 +47,13 @@ class WholeJob(PageTest):
         return apprentice
 
 
-def bring_in(workshop: Workshop, *, model: str, serial: str) -> int:
+def bring_in(workshop: Workshop, *, model: str, serial: str, bench: str = "instruments") -> int:
     """A sound set of a model of the demo world, as somebody brings it in, its phases before the IF done; return its job."""
     with workshop.store() as conn, transaction(conn):
         row = shelf.model_by_key(conn, model)
         assert row is not None
         set_id = shelf.add_set(conn, model_id=row.id, serial=serial, owner="", remarks="", at_utc=BEGAN)
-        job_id = shelf.add_job(conn, set_id=set_id, complaint="Stations run into each other.", bench="instruments", at_utc=BEGAN)
+        job_id = shelf.add_job(conn, set_id=set_id, complaint="Stations run into each other.", bench=bench, at_utc=BEGAN)
         for phase in ("intake", "safe start", "health"):
             shelf.mark_phase(conn, job_id=job_id, phase=phase, state="done", remark="", at_utc=BEGAN)
     return job_id
