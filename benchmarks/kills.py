@@ -1,5 +1,6 @@
 """Acts acknowledged through kill after kill, by hands that edit at once and press twice: none lost, none doubled."""
 
+import http.client
 import tempfile
 import threading
 import time
@@ -48,7 +49,7 @@ def _work(port: int, life: int, number: int, deeds: Deeds, wanted: int, enough: 
             (hand.twice, hand.old_window, hand.add_part)[(turn + number) % 3]()
             if len(deeds.acknowledged) >= wanted:
                 enough.set()
-    except (OSError, ValueError, TypeError):
+    except (OSError, ValueError, TypeError, http.client.HTTPException):
         return  # killed in the middle of a page
     finally:
         enough.set()

@@ -30,6 +30,18 @@ class TurningByHand(BrowserTest):
         bench.wait_for_turns(0.30)
 
 
+class ByMouse(BrowserTest):
+    def test_a_button_that_was_clicked_says_what_it_does_next(self) -> None:
+        bench, page = BenchPage.begin(self.page, "20318"), self.page
+        bench.wait_for_links()
+        main = page.locator("footer .btn-main")
+        expect(main).to_contain_text("Set it all")
+        main.click()
+        expect(page.get_by_role("heading", level=1)).to_have_text("Measure the IF strip as found")
+        expect(main).not_to_contain_text("Set it all")
+        expect(main).to_be_focused()
+
+
 class ASlowAnswer(BrowserTest):
     def test_a_note_begun_while_an_answer_is_on_its_way_stays_open_with_its_words(self) -> None:
         page = self.page

@@ -7,7 +7,9 @@ import re
 import sqlite3
 import threading
 from collections import Counter
+from collections.abc import Iterator
 from dataclasses import dataclass, field
+from itertools import count
 from pathlib import Path
 from urllib.parse import urlencode
 
@@ -25,6 +27,7 @@ class Deeds:
     refused: set[str] = field(default_factory=set)
     unanswered: set[str] = field(default_factory=set)
     statuses: Counter[int] = field(default_factory=Counter)
+    numbers: Iterator[int] = field(default_factory=lambda: count(10_000))  # of parts, each once
     lock: threading.Lock = field(default_factory=threading.Lock)
 
     def note(self, sign: str, statuses: list[int]) -> None:
@@ -70,9 +73,8 @@ class RoughHand:
 
     def add_part(self) -> None:
         """A part that no paper lists, added while others add theirs."""
-        sign = self._sign("part")
-        number = 10_000 + int(sign.rpartition("-")[2]) * 10 + sum(map(ord, self._name)) % 10
-        self._deeds.note(f"R{number}", [self._send(f"/jobs/{JOB}/parts/add", {"part": f"R{number} 470k", "region": "output"})])
+        part = f"R{next(self._deeds.numbers)}"
+        self._deeds.note(part, [self._send(f"/jobs/{JOB}/parts/add", {"part": f"{part} 470k", "region": "output"})])
 
     def say_off(self) -> None:
         """Say that the set is off, so that its parts may be metered."""

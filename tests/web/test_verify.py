@@ -117,7 +117,7 @@ class Verification(PageTest):
 class RecordAndCertificate(PageTest):
     def test_from_a_figure_to_a_paper_and_back(self) -> None:
         record = f"/jobs/{TYPED_JOB}/record"
-        self.assertIn("there is nothing to certify yet", self.get(record).get_data(as_text=True))
+        self.assertIn("No valid measurements yet", self.get(record).get_data(as_text=True))
         form = {"band": "MW", "level_v": "9u", "definition": BY, "coupling": "dummy aerial", "cover": "on"}
         self.post(f"{VERIFY}/write/sensitivity", **form)
         self.assertIn("Why it is issued all the same", self.get(record).get_data(as_text=True))

@@ -78,6 +78,8 @@ def judge_whole(rows: Sequence[BandReadings], verdicts: Mapping[str, Verdict], *
         return Verdict("watch", f"Look again at: {', '.join(watch)}.", (left,) if blank else ())
     if blank:
         return Verdict("watch", left)
+    if all(judge_level(row, rows).state == "blank" for row in rows):
+        return Verdict("good", "Every band is alive, and its aerial coil is whole. How sensitive it should be is not known.")
     return Verdict("good", "Every band is alive, about as sensitive as its neighbours, and its aerial coil is whole.")
 
 
@@ -125,6 +127,8 @@ def _judge(row: BandReadings, ordered: Sequence[BandReadings], i: int) -> Verdic
         return Verdict("watch", f"Left blank: {row.left_blank}.", (f"Not done: {', '.join(missing)}.",))
     if missing:
         return Verdict("blank", f"Still to do: {', '.join(missing)}; or say why not.")
+    if judge_level(row, ordered).state == "blank":
+        return Verdict("good", "Alive, coil whole. Its level has nothing to be compared with: no service data, no other band.")
     return Verdict("good", "Alive, as sensitive as its neighbours, coil whole.")
 
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from calm_needle.core.dossier.chassis_map import strangers_moved
 from calm_needle.core.dossier.fit import misfits
-from calm_needle.core.quantities import format_si
+from calm_needle.core.quantities import format_plain, format_si
 from calm_needle.core.soundness.due import Look
 from calm_needle.core.soundness.parts_sweep import shown as part_shown
 from calm_needle.core.soundness.repairs import untested
@@ -89,7 +89,7 @@ def _last(conn: sqlite3.Connection, job: JobRow) -> list[tuple[str, str, str]]:
     for row in starts.entries(conn, job.id)[-LAST_SHOWN:]:
         detail = json.loads(row.detail)
         if row.kind == "rail":
-            words = f"{points.get(detail['point'], detail['point'])} {format_si(detail['v'], unit='V')}"
+            words = f"{points.get(detail['point'], detail['point'])} {format_plain(detail['v'], unit='V')}"
             found.append((row.at_utc, words, "start"))
         elif row.kind == "current":
             found.append((row.at_utc, f"current in {format_si(detail['a'], unit='A', digits=3)}", "start"))

@@ -6,7 +6,8 @@
 
   window.Swap = {
     options: {
-      ignoreActiveValue: true,
+      // What is being typed stays; a button that was clicked says what it does now.
+      get ignoreActiveValue() { return Boolean(document.activeElement?.matches('input, textarea, select')); },
       callbacks: {
         // What the page's script has shown or hidden, and what a person has folded open or shut, is theirs, whatever the fresh page says.
         beforeAttributeUpdated: (name, node) => !(name === 'style' || name === 'x-cloak' || (name === 'open' && (opened.has(node) || node.tagName === 'DIALOG'))),
