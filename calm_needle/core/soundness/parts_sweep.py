@@ -228,8 +228,8 @@ def judge_sweep(parts: Sequence[Part], verdicts: Mapping[str, Verdict]) -> Verdi
         return Verdict("watch", f"To be replaced before aligning: {names}.", tuple(cans))
     if counted.blank or counted.unsaid:
         left = ", ".join(f"{n} {w}" for n, w in ((counted.blank, "to be measured"), (counted.unsaid, "undecided")) if n)
-        parts = "part is" if counted.parts == 1 else "parts are"
-        return Verdict("watch", f"{counted.inside + counted.near} of {counted.parts} {parts} sound; {left}.", ())
+        noun = "part is" if counted.parts == 1 else "parts are"
+        return Verdict("watch", f"{counted.inside + counted.near} of {counted.parts} {noun} sound; {left}.", ())
     near = f", {counted.near} of them marginal" if counted.near else ""
     return Verdict("good", f"All {counted.parts} parts are sound{near}." if counted.parts > 1 else f"The one part is sound{near}.", ())
 

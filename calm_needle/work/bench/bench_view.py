@@ -174,7 +174,7 @@ def page(book: RunBook, bench: LiveBench | None, in_hand: str | None, away: Away
         "trail": [{"at": at, "v": round(v, 4)} for at, v in trail_of(book.seen.series, needle)],
         "trail_unit": needle.unit,
         "response": [{"f": f, "v": round(v, 3)} for f, v in book.seen.series.response()],
-        "reads": kind.asks_reading if kind and state.stage == "step" else book.decision() is None,
+        "reads": kind.asks_reading if kind and state.stage == "step" else book.decision() is None and not book.unmet(),
         "typed": [_typed_row(book, r) for r in reversed(book.seen.kept) if r.kind in ("typed", "marked", "sweep")][:8],
         "units": book.seen.units,
         "change_words": _change_words(book),

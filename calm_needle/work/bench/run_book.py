@@ -400,10 +400,16 @@ class RunBook:
             raise FieldsRefused({"reason": f"{left[0]} Say why it is left so; that stands on the certificate."})
         with self._acting():
             at = self._clock()
-            self._add_act("finish", {"unmet": left, "reason": reason.strip()[:400]} if left else {})
+            said = {"unmet": left, "reason": reason.strip()[:400]} if left else {}
+            self._add_act("finish", {**said, **({"left_out": skipped} if (skipped := self._left_out()) else {})})
             shelf.mark_phase(self._conn, job_id=self.job.id, phase=self.run.phase, state="done", remark="by this run", at_utc=at)
             done = self.phases_done() - {self.run.phase}
             open_again(self._conn, self.job.id, made_stale(self.model, self.turned(), done=done), at_utc=at)
+
+    def _left_out(self) -> list[str]:
+        """The steps that were left out and not done in a later round, each with its reason."""
+        last = {v.step_id: v for v in self.state.visits if v.outcome and not v.superseded}
+        return [f"{self.plan.step(i).title}: {v.detail['reason']}" for i, v in last.items() if v.outcome == "skip"]
 
     def turned(self) -> list[Change]:
         """What was turned in this run, and not back again."""

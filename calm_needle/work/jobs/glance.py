@@ -73,7 +73,8 @@ def _certificate(conn: sqlite3.Connection, job: JobRow) -> GlanceLine:
     lacking = [lack.words for lack in certificate.lacks(conn, job.id)]
     if issued and not lacking:
         return GlanceLine("Certificate", (f"no. {issued[-1].id} issued {issued[-1].issued_utc[:10]}",), "good", "job_record")
-    first = [f"no. {issued[-1].id} issued {issued[-1].issued_utc[:10]}; since then it lacks something"] if issued else []
+    how = ", though it lacked something" if issued and issued[-1].reason else "; since then it lacks something"
+    first = [f"no. {issued[-1].id} issued {issued[-1].issued_utc[:10]}{how}"] if issued else []
     return _line("Certificate lacks", [*first, *lacking], none="nothing: it can be issued", state="watch", screen="job_record")
 
 

@@ -106,7 +106,7 @@ def _last(conn: sqlite3.Connection, job: JobRow) -> list[tuple[str, str, str]]:
     of_job = runs.runs_of_job(conn, job.id)
     if of_job and (reading := runs.last_reading(conn, of_job[-1].id)):
         value_si, unit, at_utc = reading
-        found.append((at_utc, f"{of_job[-1].phase}: {format_si(value_si, unit=unit)}", "job"))
+        found.append((at_utc, f"{of_job[-1].phase}: {format_plain(value_si, unit=unit)}", "job"))
     return sorted(found, reverse=True)[:LAST_SHOWN]
 
 

@@ -80,8 +80,9 @@ def _intake(about: About) -> Chapter:
     if complaints:
         rows = []
         for c in complaints:
-            last = c.retests[-1].words if c.retests else ""
-            rows.append(Row(c.words, (c.state, last)))
+            last = c.retests[-1] if c.retests else None
+            covers = f"covers {last.cover}" if last and last.cover else ""
+            rows.append(Row(c.words, (c.state, "; ".join(filter(None, (last.words if last else "", covers))))))
         blocks.append(Table("Complained of", ("retested", "what it showed"), tuple(rows)))
     for kind in ("paper", "purpose", "listening", "section", "earlier hands", "consent"):
         found = entries.of_kind(about.conn, about.job.id, kind)
@@ -112,6 +113,9 @@ def _start(about: About) -> Chapter:
     stops = [line.words for line in reversed(view.log) if "stopped" in line.words or "cause" in line.words.lower()]
     if stops:
         blocks.append(Lines("Stops, and their causes", tuple(stops)))
+    mark = shelf.phase_marks(about.conn, about.job.id).get("safe start")
+    if mark and mark.state == "done" and mark.remark:
+        blocks.append(Lines("Said when it was marked done", (mark.remark,)))
     began = starts.entries(about.conn, about.job.id)
     stale = stale_now(about.conn, about.job.id, "safe start")
     empty = "Not started behind a limiter here." if not began else "No rail was read."

@@ -435,7 +435,7 @@ def write_down(
         if isinstance(value, float) and key in ON_THE_BAND and band in bands:
             drawn = bands[band]
             slips.within(key, value, sensible=(drawn.f_low_hz * 0.8, drawn.f_high_hz * 1.25), unit="Hz")
-        if isinstance(value, float) and key in BESIDE_NOMINAL:
+        if isinstance(value, float) and key in BESIDE_NOMINAL and "nominal_hz" not in faults:
             slips.beside(key, value, drawn=values.get("nominal_hz"), unit="Hz")
     coupling = form.get("coupling", "").strip()[:80]
     if name == "sensitivity" and not coupling:
