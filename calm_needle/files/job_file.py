@@ -36,13 +36,14 @@ HEADS: dict[str, dict[str, tuple[type, ...]]] = {  # what stands at the top of a
 
 class Columns(NamedTuple):
     """What a table's columns may hold: by name, the kind of value, whether it may be empty; JSON columns; which columns name which table's
-    rows, and which hold the newest row of a table (0 for none)."""
+    rows, and which hold the newest row of a table (0 for none); added: what those hold that a file of an earlier program may lack."""
 
     kinds: Mapping[str, tuple[str, bool]]
     json: tuple[str, ...]
     names: Mapping[str, str]
     last: Mapping[str, str]
     numbered: bool
+    added: Mapping[str, str | int | None] = {}
 
 
 class JobFile(NamedTuple):
@@ -239,8 +240,13 @@ def _tables(value: Any, tables: Mapping[str, Columns], dossiers: int, faults: _F
         if not isinstance(table, dict) or set(table) != {"columns", "rows"} or not isinstance(table["rows"], list):
             faults.add(here, "it has columns and rows")
             continue
-        columns = table["columns"]
-        if columns != list(tables[name].kinds):
+        columns, wanted = table["columns"], list(tables[name].kinds)
+        # Columns that a later program has added stand behind the others; a file of an earlier one has what they held then.
+        lacking = wanted[len(columns) :] if isinstance(columns, list) and columns == wanted[: len(columns)] else []
+        if lacking and all(c in tables[name].added for c in lacking) and all(isinstance(row, list) for row in table["rows"]):
+            columns = wanted
+            table["rows"] = [[*row, *(tables[name].added[c] for c in lacking)] for row in table["rows"]]
+        if columns != wanted:
             faults.add(f"{here}.columns", f"they are {', '.join(tables[name].kinds)}, in this order")
             continue
         out[name] = columns, table["rows"]

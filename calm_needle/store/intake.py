@@ -24,6 +24,7 @@ class WaiverRow(NamedTuple):
     reason: str
     missing: str
     at_utc: str
+    after_mark: int
 
 
 def add_complaint(conn: sqlite3.Connection, *, job_id: int, words: str, place: str, at_utc: str) -> int:
@@ -67,7 +68,9 @@ def retests_of_job(conn: sqlite3.Connection, job_id: int) -> list[RetestRow]:
 def add_waiver(conn: sqlite3.Connection, *, job_id: int, reason: str, missing: str, at_utc: str) -> None:
     """Keep a waiver with what was missing at the time (JSON)."""
     conn.execute(
-        "INSERT INTO waiver (job_id, reason, missing, at_utc) VALUES (:job_id, :reason, :missing, :at_utc)",
+        """
+        INSERT INTO waiver (job_id, reason, missing, at_utc, after_mark)
+        VALUES (:job_id, :reason, :missing, :at_utc, (SELECT coalesce(max(id), 0) FROM phase_mark))""",
         {"job_id": job_id, "reason": reason, "missing": missing, "at_utc": at_utc},
     )
 
@@ -75,7 +78,7 @@ def add_waiver(conn: sqlite3.Connection, *, job_id: int, reason: str, missing: s
 def last_waiver(conn: sqlite3.Connection, job_id: int) -> WaiverRow | None:
     """Return the last waiver of a job, or None."""
     row = conn.execute(
-        "SELECT reason, missing, at_utc FROM waiver WHERE job_id = :job_id ORDER BY id DESC LIMIT 1", {"job_id": job_id}
+        "SELECT reason, missing, at_utc, after_mark FROM waiver WHERE job_id = :job_id ORDER BY id DESC LIMIT 1", {"job_id": job_id}
     ).fetchone()
     return WaiverRow(*row) if row else None
 

@@ -39,10 +39,10 @@ TABLES: tuple[JobTable, ...] = (
     JobTable("repair", "job_id", "job"),
     JobTable("quick_test", "repair_id", "repair"),
     JobTable("retest", "complaint_id", "complaint", last={"after_repair": "repair"}),
-    JobTable("waiver", "job_id", "job", json=("missing",)),
+    JobTable("waiver", "job_id", "job", json=("missing",), last={"after_mark": "phase_mark"}),
     JobTable("intake_entry", "job_id", "job", json=("detail",), last={"after_repair": "repair"}),
     JobTable("entry_outcome", "entry_id", "intake_entry"),
-    JobTable("start_entry", "job_id", "job", json=("detail",)),
+    JobTable("start_entry", "job_id", "job", json=("detail",), last={"after_repair": "repair"}),
     JobTable("start_strike", "entry_id", "start_entry", numbered=False),
     JobTable("part_check", "job_id", "job", last={"after_repair": "repair"}),
     JobTable("band_check", "job_id", "job", last={"after_repair": "repair"}),
@@ -63,7 +63,10 @@ TABLES: tuple[JobTable, ...] = (
     JobTable("run", "job_id", "job", names={"dossier_id": "dossier"}),
     JobTable("run_plan", "run_id", "run", json=("content",), numbered=False),
     JobTable(
-        *("act", "run_id", "run"), json=("detail",), within={"detail": {"reading": "reading", "after_reading": "reading", "visit": "act"}}
+        *("act", "run_id", "run"),
+        json=("detail",),
+        within={"detail": {"reading": "reading", "after_reading": "reading", "visit": "act"}},
+        last={"after_repair": "repair"},
     ),
     JobTable("set_up", "run_id", "run", json=("detail",)),
     JobTable("reading", "run_id", "run", names={"visit_id": "act", "set_up_id": "set_up"}),
@@ -75,7 +78,7 @@ TABLES: tuple[JobTable, ...] = (
     JobTable("measurement", "job_id", "job", json=("measured", "conditions"), last={"after_repair": "repair", "after_act": "act"}),
     JobTable("measurement_strike", "measurement_id", "measurement", numbered=False),
     JobTable("led_search", "job_id", "job", names={"measurement_id": "measurement"}, json=("asked",)),
-    JobTable("led_try", "search_id", "led_search"),
+    JobTable("led_try", "search_id", "led_search", last={"after_repair": "repair"}),
     JobTable("soak_watch", "job_id", "job"),
     JobTable("soak_entry", "watch_id", "soak_watch"),
     JobTable("beside_good", "job_id", "job"),
@@ -86,20 +89,31 @@ ROOTS = ("radio_set", "job")
 
 
 class Column(NamedTuple):
-    """A column of a table: its name, the kind of value, whether it may be empty."""
+    """A column of a table: its name, the kind of value, whether it may be empty; what it holds where an earlier file lacks it
+    (None: it cannot lack it)."""
 
     name: str
     kind: str
     may_be_empty: bool
+    default: str | int | None = None
 
 
 def columns_of(conn: sqlite3.Connection, table: JobTable) -> list[Column]:
     """Return the columns of a table that a job's file holds: all but its own number and what only says whose it is."""
-    found = conn.execute(f"SELECT name, type, [notnull], pk FROM pragma_table_info('{table.name}')").fetchall()
+    found = conn.execute(f"SELECT name, type, [notnull], pk, dflt_value FROM pragma_table_info('{table.name}')").fetchall()
     left_out = {"id"} if table.numbered else set()
     if table.of in ROOTS:
         left_out.add(table.whose)
-    return [Column(str(n), str(kind), not notnull and not pk) for n, kind, notnull, pk in found if n not in left_out]
+    return [
+        Column(str(n), str(kind), not notnull and not pk, _default(given)) for n, kind, notnull, pk, given in found if n not in left_out
+    ]
+
+
+def _default(given: str | None) -> str | int | None:
+    """What a column's DEFAULT says: a text or a whole number; None for none."""
+    if given is None:
+        return None
+    return given[1:-1].replace("''", "'") if given.startswith("'") else int(given)
 
 
 def dossiers_of(conn: sqlite3.Connection, *, job_id: int) -> list[tuple[int, str]]:

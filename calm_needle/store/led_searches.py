@@ -19,6 +19,7 @@ class TryRow(NamedTuple):
     shown: str
     at_utc: str
     struck_utc: str | None
+    after_repair: int
 
 
 def begin(conn: sqlite3.Connection, *, job_id: int, asked: str, at_utc: str) -> int:
@@ -43,8 +44,8 @@ def add_try(conn: sqlite3.Connection, *, search_id: int, level_v: float, apart_d
     """Keep what was read at a level and return its id; shown: as it was typed."""
     cursor = conn.execute(
         """
-        INSERT INTO led_try (search_id, level_v, apart_db, shown, at_utc)
-        VALUES (:search_id, :level_v, :apart_db, :shown, :at_utc)""",
+        INSERT INTO led_try (search_id, level_v, apart_db, shown, at_utc, after_repair)
+        VALUES (:search_id, :level_v, :apart_db, :shown, :at_utc, (SELECT coalesce(max(id), 0) FROM repair))""",
         {"search_id": search_id, "level_v": level_v, "apart_db": apart_db, "shown": shown, "at_utc": at_utc},
     )
     assert cursor.lastrowid is not None
@@ -54,7 +55,7 @@ def add_try(conn: sqlite3.Connection, *, search_id: int, level_v: float, apart_d
 def tries_of(conn: sqlite3.Connection, search_id: int) -> list[TryRow]:
     """Return what was tried in a search, in its order, what was taken back too."""
     rows = conn.execute(
-        "SELECT id, level_v, apart_db, shown, at_utc, struck_utc FROM led_try WHERE search_id = :search_id ORDER BY id",
+        "SELECT id, level_v, apart_db, shown, at_utc, struck_utc, after_repair FROM led_try WHERE search_id = :search_id ORDER BY id",
         {"search_id": search_id},
     )
     return [TryRow(*row) for row in rows]

@@ -18,6 +18,7 @@ class ActRow(NamedTuple):
     kind: str
     at_utc: str
     detail: str
+    after_repair: int
 
 
 class ReadingRow(NamedTuple):
@@ -109,7 +110,9 @@ def add_act(conn: sqlite3.Connection, *, run_id: int, kind: str, at_utc: str, de
     """Keep an act and return its id."""
     return int(
         conn.execute(
-            "INSERT INTO act (run_id, kind, at_utc, detail) VALUES (:run_id, :kind, :at_utc, :detail) RETURNING id",
+            """
+            INSERT INTO act (run_id, kind, at_utc, detail, after_repair)
+            VALUES (:run_id, :kind, :at_utc, :detail, (SELECT coalesce(max(id), 0) FROM repair)) RETURNING id""",
             {"run_id": run_id, "kind": kind, "at_utc": at_utc, "detail": detail},
         ).fetchone()[0]
     )
@@ -117,7 +120,7 @@ def add_act(conn: sqlite3.Connection, *, run_id: int, kind: str, at_utc: str, de
 
 def acts(conn: sqlite3.Connection, run_id: int) -> list[ActRow]:
     """Return the acts of a run in their order."""
-    rows = conn.execute("SELECT id, kind, at_utc, detail FROM act WHERE run_id = :id ORDER BY id", {"id": run_id})
+    rows = conn.execute("SELECT id, kind, at_utc, detail, after_repair FROM act WHERE run_id = :id ORDER BY id", {"id": run_id})
     return [ActRow(*row) for row in rows]
 
 

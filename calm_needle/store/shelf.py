@@ -48,6 +48,7 @@ class PhaseMarkRow(NamedTuple):
     state: str
     remark: str
     at_utc: str
+    id: int
 
 
 def add_dossier(conn: sqlite3.Connection, *, key: str, name: str, content: str, sha256: str, at_utc: str) -> int:
@@ -233,5 +234,5 @@ def phase_history(conn: sqlite3.Connection, job_id: int, phase: str) -> list[Sta
 
 def phase_marks(conn: sqlite3.Connection, job_id: int) -> dict[str, PhaseMarkRow]:
     """Return the mark that counts for each phase that has one."""
-    rows = conn.execute("SELECT phase, state, remark, at_utc FROM phase_mark WHERE job_id = :id ORDER BY id", {"id": job_id})
+    rows = conn.execute("SELECT phase, state, remark, at_utc, id FROM phase_mark WHERE job_id = :id ORDER BY id", {"id": job_id})
     return {row[0]: PhaseMarkRow(*row) for row in rows}

@@ -6,12 +6,14 @@ from pathlib import Path
 from unittest import mock
 
 from calm_needle.core.quantities import Quantity
+from calm_needle.store import shelf
 from calm_needle.work.jobs import intake
 from calm_needle.work.jobs.shelf import job_of, parts_of_job
 from calm_needle.work.soundness import bands, parts_sweep, repairs, safe_start
 from calm_needle.work.workshop import Workshop
 from tests.support import halvern
 from tests.support.demo import copy_into
+from tests.support.looked import LOOKED
 
 UNSOUND_JOB = 4
 
@@ -101,6 +103,30 @@ class AClockPutBackBetweenRepairAndTest(unittest.TestCase):
         with mock.patch.object(repairs, "now_utc", self.old):
             self.replaced()
         self.assertTrue(bands.view(self.conn, UNSOUND_JOB).to_hear_again)
+
+    def test_a_look_before_a_change_is_asked_again_and_one_after_it_is_not(self) -> None:
+        def climb() -> None:
+            safe_start.climb(self.conn, UNSOUND_JOB, form=LOOKED)
+            safe_start.switch_off(self.conn, UNSOUND_JOB)
+
+        climb()
+        self.assertTrue(safe_start.view(self.conn, UNSOUND_JOB).looked)
+        with mock.patch.object(repairs, "now_utc", self.old):
+            self.replaced()
+        self.assertFalse(safe_start.view(self.conn, UNSOUND_JOB).looked)
+        with mock.patch.object(safe_start, "now_utc", self.old):
+            climb()
+        self.assertTrue(safe_start.view(self.conn, UNSOUND_JOB).looked)
+
+    def test_a_waiver_does_not_hold_for_what_was_opened_again_after_it(self) -> None:
+        for phase in ("safe start", "health"):
+            shelf.mark_phase(self.conn, job_id=UNSOUND_JOB, phase=phase, state="done", remark="", at_utc="2026-11-25T00:00:00.000Z")
+        shelf.mark_phase(self.conn, job_id=UNSOUND_JOB, phase="health", state="open", remark="", at_utc="2026-11-25T00:00:00.000Z")
+        with mock.patch.object(intake, "now_utc", self.old):
+            intake.waive(self.conn, UNSOUND_JOB, {"reason": "only the dial"})
+        self.assertTrue(intake.gate_of(self.conn, UNSOUND_JOB).open)
+        shelf.mark_phase(self.conn, job_id=UNSOUND_JOB, phase="health", state="open", remark="", at_utc="2019-01-01T00:00:00.000Z")
+        self.assertFalse(intake.gate_of(self.conn, UNSOUND_JOB).open)
 
 
 if __name__ == "__main__":

@@ -57,7 +57,7 @@ def gate_of(conn: sqlite3.Connection, job_id: int) -> Gate:
         return alignment_gate(done=_done(conn, job_id), waived=None)
     marks = shelf.phase_marks(conn, job_id)
     named = {str(words).partition(":")[0] for words in json.loads(waiver.missing)}
-    covers = {phase for phase in named if phase not in marks or marks[phase].at_utc <= waiver.at_utc}
+    covers = {phase for phase in named if phase not in marks or marks[phase].id <= waiver.after_mark}
     return alignment_gate(done=_done(conn, job_id), waived=waiver.reason, covers=covers)
 
 

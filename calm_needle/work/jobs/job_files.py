@@ -77,9 +77,11 @@ def columns(conn: sqlite3.Connection) -> dict[str, Columns]:
     """Return what each table of a job's file may hold, as this store has it."""
     out = {}
     for table in job_tables.TABLES:
-        kinds = {c.name: (c.kind, c.may_be_empty) for c in job_tables.columns_of(conn, table)}
+        found = job_tables.columns_of(conn, table)
+        kinds = {c.name: (c.kind, c.may_be_empty) for c in found}
+        added = {c.name: c.default for c in found if c.default is not None or c.may_be_empty}
         owner = {table.whose: table.of} if table.of not in job_tables.ROOTS else {}
-        out[table.name] = Columns(kinds, table.json, {**owner, **table.names}, table.last, table.numbered)
+        out[table.name] = Columns(kinds, table.json, {**owner, **table.names}, table.last, table.numbered, added)
     return out
 
 

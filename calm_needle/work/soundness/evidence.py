@@ -53,7 +53,7 @@ def _of_the_parts(conn: sqlite3.Connection, job: JobRow) -> Iterator[Evidence]:
 
 def _of_the_bands(conn: sqlite3.Connection, job: JobRow, model: Model) -> Iterator[Evidence]:
     windings = {p.id for p in model.parts if p.kind == "winding"}
-    mended = {r.part: r.at_utc for r in repairs.repairs_of_job(conn, job.id) if r.what in UNDER_THE_IRON}
+    mended = {r.part for r in repairs.repairs_of_job(conn, job.id) if r.what in UNDER_THE_IRON}
     for line in bands.view(conn, job.id).lines:
         coil = str(line.band.signal_tank.get("coil", ""))
         if line.coil == "open" and coil not in mended:
@@ -63,11 +63,11 @@ def _of_the_bands(conn: sqlite3.Connection, job: JobRow, model: Model) -> Iterat
 def _of_the_bench(conn: sqlite3.Connection, job: JobRow, model: Model) -> Iterator[Evidence]:
     windings = {core.id: p.id for p in model.parts if p.kind == "winding" and (core := model.core_of(p.id))}
     names = {a.id: a.phrase for a in model.adjusters}
-    mended = {r.part: r.at_utc for r in repairs.repairs_of_job(conn, job.id) if r.what in UNDER_THE_IRON}
+    mended = {r.part: r.id for r in repairs.repairs_of_job(conn, job.id) if r.what in UNDER_THE_IRON}
     # What hardly moved the needle comes first: a core that moves it by decibels has its circuit, whatever keeps it from a peak.
     for tried in sorted(known.tried_in_vain(conn, job.id), key=lambda t: t.swung_db / t.turns):
         part = windings.get(tried.adjuster, "")
-        if mended.get(part, "") >= tried.at_utc:
+        if mended.get(part, 0) > tried.after_repair:
             continue
         said = f"{names.get(tried.adjuster, tried.adjuster)} changed the reading by {tried.swung_db:.1f} dB in {tried.turns:.1f} turns"
         answers = tried.swung_db / tried.turns >= HARDLY_DB_PER_TURN

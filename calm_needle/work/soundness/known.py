@@ -28,12 +28,14 @@ class Value(NamedTuple):
 
 
 class Tried(NamedTuple):
-    """An adjuster that had no peak: how far it was turned (turns), between which readings the needle swung (dB), when."""
+    """An adjuster that had no peak: how far it was turned (turns), between which readings the needle swung (dB), when, and after which
+    change (its id; 0 before any)."""
 
     adjuster: str
     turns: float
     swung_db: float
     at_utc: str
+    after_repair: int
 
 
 class _Asked(NamedTuple):
@@ -55,7 +57,7 @@ def tried_in_vain(conn: sqlite3.Connection, job_id: int) -> list[Tried]:
         for act in reversed(runs.acts(conn, run.id)):
             detail = json.loads(act.detail) if act.kind == "no_peak" else {}
             if detail.get("tried_turns", 0.0) >= LEAST_TRIED_TURNS and detail["adjuster"] not in found:
-                found[detail["adjuster"]] = Tried(detail["adjuster"], detail["tried_turns"], detail["swung"], act.at_utc)
+                found[detail["adjuster"]] = Tried(detail["adjuster"], detail["tried_turns"], detail["swung"], act.at_utc, act.after_repair)
     return list(found.values())
 
 

@@ -162,7 +162,7 @@ def _looked(conn: sqlite3.Connection, job_id: int, rows: Sequence[starts.StartRo
         return "", []
     said = json.loads(last.detail)["said"]
     wrong = [look.right for look in looks if said.get(look.id) != "yes"]
-    changed = any(r.at_utc >= last.at_utc for r in repairs.repairs_of_job(conn, job_id))
+    changed = any(r.id > last.after_repair for r in repairs.repairs_of_job(conn, job_id))
     return "" if wrong or changed else f"{last.at_utc[:10]} {last.at_utc[11:16]}", wrong
 
 

@@ -112,8 +112,8 @@ def view(conn: sqlite3.Connection, job_id: int, search_id: int) -> Search:
     definition = DEFINITIONS[asked["definition"]]
     tries = store.tries_of(conn, search_id)
     # What was read before something was changed says nothing of the set as it is.
-    changed_utc = max((r.at_utc for r in repair_store.repairs_of_job(conn, job_id) if r.what in UNDER_THE_IRON), default="")
-    tried = [Tried(t.level_v, t.apart_db) for t in tries if not t.struck_utc and t.at_utc > changed_utc]
+    changed = max((r.id for r in repair_store.repairs_of_job(conn, job_id) if r.what in UNDER_THE_IRON), default=0)
+    tried = [Tried(t.level_v, t.apart_db) for t in tries if not t.struck_utc and t.after_repair >= changed]
     stands = led(tried, definition, first_v=measuring.expected_v(conn, job_id, band.id))
     return Search(
         search_id,

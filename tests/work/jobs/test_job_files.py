@@ -25,6 +25,13 @@ from tests.support.demo import copy_into
 RICH, STANNARD, JOBS = 1, 6, range(1, 12)
 
 
+def digested(content: dict[str, Any]) -> bytes:
+    """A job's file of this content, with the digest that fits it."""
+    body = json.dumps(content, ensure_ascii=False)
+    digest = hashlib.sha256(body.encode()).hexdigest()
+    return f'{{"format":"calm-needle/job","version":1,"digest":"{digest}","content":\n{body}\n}}\n'.encode()
+
+
 class Stores(unittest.TestCase):
     def setUp(self) -> None:
         self.here, self.there = self.workshop(demo=True), self.workshop(demo=False)
@@ -88,6 +95,25 @@ class RoundTrip(Stores):
             row = photographs.view(b, copy).photographs[0][0]
             self.assertTrue(photographs.file_of(b, self.there.photographs, copy, row.id, small=True).is_file())
 
+    def test_the_file_of_an_earlier_program_has_what_its_columns_held_then(self) -> None:
+        with self.here.store() as conn:
+            complaint = intake.complaints_of(conn, STANNARD)[0].id
+            intake.retest(conn, STANNARD, complaint, {"outcome": "gone", "words": "plays at 12 µV", "cover": "on"})
+        data = json.loads(self.out(self.here, STANNARD))
+        tables = data["content"]["tables"]
+        for table, added in (("retest", "cover"), ("act", "after_repair"), ("start_entry", "after_repair"), ("waiver", "after_mark")):
+            if table in tables:
+                self.assertEqual(tables[table]["columns"].pop(), added)
+                tables[table]["rows"] = [row[:-1] for row in tables[table]["rows"]]
+        copy = self.take_in(self.there, digested(data["content"]))
+        with self.there.store() as conn:
+            self.assertEqual(intake.complaints_of(conn, copy)[0].retests[-1].cover, "")
+        tables["retest"]["columns"].pop()
+        tables["retest"]["columns"].pop()
+        tables["retest"]["rows"] = [row[:-2] for row in tables["retest"]["rows"]]
+        with self.assertRaisesRegex(FileRefused, "in this order"):  # what no program ever wrote
+            self.take_in(self.there, digested(data["content"]))
+
     def test_the_schema_says_what_the_files_are_and_what_they_are_not(self) -> None:
         with self.here.store() as conn:
             validator = jsonschema.Draft202012Validator(json.loads(job_files.schema(conn)))
@@ -129,9 +155,7 @@ class Refused(Stores):
         """The job with something changed in it, and a digest that fits again: as somebody would who knows the format."""
         data = json.loads(self.content)["content"]
         spoil(data)
-        body = json.dumps(data, ensure_ascii=False)
-        digest = hashlib.sha256(body.encode()).hexdigest()
-        return f'{{"format":"calm-needle/job","version":1,"digest":"{digest}","content":\n{body}\n}}\n'.encode()
+        return digested(data)
 
     def test_cut_edited_foreign_and_newer_ones(self) -> None:
         self.assertIn("not whole JSON", self.faults(self.content[: len(self.content) // 2]))
