@@ -1,13 +1,18 @@
 """Small judgements: sections read, leads of the meter, what was moved, where the owner listens, a worry and its tests."""
 
+import re
+
+from calm_needle.clock import now_utc
 from calm_needle.core.procedure.dial.band import travel_share
 from calm_needle.core.soundness.worries import Settling, settled_by
 from calm_needle.store import part_checks
+from calm_needle.work.bench.run_book import RunBook, begin_run
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 from calm_needle.work.jobs.wishes import wished
 from calm_needle.work.record import job_record, papers
 from calm_needle.work.soundness import health
 from tests.support.client import TYPED_JOB, PageTest
+from tests.support.typed_run import through
 
 DUNLIN, STANNARD = 5, 6
 
@@ -197,3 +202,34 @@ class WhereTheOscillatorRuns(PageTest):
             .replace("\u2009", " ")
         )
         self.assertIn("↓ takes 120 mV", image)
+
+
+class LeftSo(PageTest):
+    def test_the_bench_asks_why_and_goes_round_again_until_it_is_told(self) -> None:
+        with self.workshop.store() as conn:
+            run_id = begin_run(conn, job_id=TYPED_JOB, phase="intermediate frequency", at_utc=now_utc(conn))
+            through(RunBook(conn, run_id), dead="IFT2 upper")
+        bench = f"/bench/{run_id}"
+
+        def here() -> str:
+            return re.search(r'name="here" value="([^"]+)"', self.get(bench).get_data(as_text=True))[1]  # type: ignore[index]
+
+        page = self.get(bench).get_data(as_text=True)
+        for words in ("Not done: IFT2 upper has no peak.", "Why it is left so", "Go round again"):
+            self.assertIn(words, page)
+        refused = self.post(f"{bench}/finish", here=here(), reason=" ")
+        self.assertEqual(refused.status_code, 422)
+        self.assertIn('id="finish-reason-fault"', refused.get_data(as_text=True))
+        self.assertEqual(self.post(f"{bench}/round", here=here()).status_code, 303)
+        self.assertIn("once more", self.get(bench).get_data(as_text=True))
+        for _ in range(20):
+            page = self.get(bench).get_data(as_text=True)
+            if "Why it is left so" in page:
+                break
+            act = next(a for a in ("set", "stop", "skip") if f'action="{bench}/{a}"' in page)
+            self.post(f"{bench}/{act}", here=here(), reason="tried already")
+        self.assertEqual(self.post(f"{bench}/finish", here=here(), reason="open inside").status_code, 303)
+        self.assertIn("Left so: open inside", self.get(f"/jobs/{TYPED_JOB}/record").get_data(as_text=True))
+
+    def test_cleaning_says_what_spray_can_do(self) -> None:
+        self.assertIn("Solvents and spray", self.get(f"/jobs/{TYPED_JOB}/notes").get_data(as_text=True))

@@ -14,6 +14,7 @@ from calm_needle.core.form import Ask, read_form
 from calm_needle.core.pictures import Picture
 from calm_needle.core.procedure.phases import PHASE_NAMES
 from calm_needle.core.quantities import parse_si
+from calm_needle.core.soundness.cautions import BY_ID, Caution
 from calm_needle.core.soundness.entry_judges import (
     COMES_TO,
     LOOKED_AT,
@@ -61,7 +62,8 @@ class EntryKind:
     proof: what is asked before it is ended, empty where nothing is; settle: which outcome a figure comes to, where that follows from what
     was said (None where it does not). in_unit: fields that are in the unit that the field “unit” names; dates: fields that are days;
     judge_all: what all its entries say together; reopens: why what was aligned is to be aligned again; draws: its figures as a picture;
-    bands: fields that name a band of the set; cold: what is only read, or done, of a set that is off.
+    bands: fields that name a band of the set; cold: what is only read, or done, of a set that is off; hazards: of doing it, by the ids of
+    their cautions.
     """
 
     name: str
@@ -80,6 +82,11 @@ class EntryKind:
     draws: Callable[[Mapping[str, str]], Picture | None] | None = None
     bands: tuple[str, ...] = ()
     cold: bool = False
+    hazards: tuple[str, ...] = ()
+
+    @property
+    def cautions(self) -> tuple[Caution, ...]:
+        return tuple(BY_ID[hazard] for hazard in self.hazards)
 
 
 KINDS: dict[str, EntryKind] = {
@@ -206,6 +213,7 @@ KINDS: dict[str, EntryKind] = {
             ),
             outcomes=("back at its mark",),
             page="notes",
+            hazards=("blade",),
             reopens=lambda e: f"{e['adjuster']} was moved by {e['net']} turns",
         ),
         EntryKind(
@@ -316,6 +324,7 @@ KINDS: dict[str, EntryKind] = {
             judge=judge_effect,
             in_unit=("before", "after"),
             cold=True,
+            hazards=("solvents",),
         ),
         EntryKind(
             "noise rise",

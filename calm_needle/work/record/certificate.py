@@ -21,7 +21,7 @@ from calm_needle.files.pdf.document import PAPERS, Head, Paper, write
 from calm_needle.store import certificates as store
 from calm_needle.store.db import transaction
 from calm_needle.store.shelf import JobRow
-from calm_needle.work.jobs import intake
+from calm_needle.work.jobs import intake, oscillator
 from calm_needle.work.jobs.dial import dial_errors
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier, phases_of
 from calm_needle.work.jobs.unmet import left_unmet
@@ -145,6 +145,9 @@ def lacks(conn: sqlite3.Connection, job_id: int) -> list[Lack]:
     if wrong:
         out.append(Lack("parts", f"out of tolerance: {', '.join(wrong)}"))
     out += [Lack("bands", f"{b.band.name}: {b.verdict.sentence}") for b in bands.view(conn, job_id).lines if b.verdict.state == "stop"]
+    covered = oscillator.view(conn, job_id, model).covered
+    if covered.state in ("watch", "stop"):
+        out.append(Lack("bands", f"oscillator: {covered.sentence}"))
     out += [Lack("verification", words) for words in measuring.lacks(conn, job_id)]
     return [*out, *(Lack("intake", words) for words in intake.closing_of(conn, job_id).missing)]
 

@@ -6,7 +6,6 @@ from calm_needle.clock import now_utc
 from calm_needle.core.physics.passband import Passband
 from calm_needle.core.procedure.closing import SoFar, off_centre
 from calm_needle.core.procedure.done import unmet
-from calm_needle.core.quantities import Quantity
 from calm_needle.errors import FieldsRefused
 from calm_needle.store import runs
 from calm_needle.work.bench.bench_view import main_action, page
@@ -14,34 +13,13 @@ from calm_needle.work.bench.run_book import RunBook, begin_run
 from calm_needle.work.record import certificate, job_record
 from tests.support.demo import DemoStore
 from tests.support.halvern import IF_HZ, model
+from tests.support.typed_run import through
 
 TYPED = 3
 DEAD = "IFT2 upper"
 
 
 class DoneMeansWithin(DemoStore):
-    def through(self, book: RunBook, *, dead: str = "", left_out: str = "") -> RunBook:
-        """Go through what is left of a run, by typed readings; dead: the core that is said to have no peak."""
-        while book.state.stage not in ("complete", "finished"):
-            if book.state.stage == "set_up":
-                book.set_everything()
-            elif book.state.stage == "decision":
-                book.decide(go_on=False)
-            else:
-                step = book.step
-                assert step
-                name = book.model.adjuster(step.adjusters[0]).name if step.adjusters else ""
-                if name and name == left_out:
-                    book.skip("waits for a tool")
-                    continue
-                for volts in (0.4, 0.401, 0.402):
-                    book.add_reading(Quantity(volts, "V"), kind="typed", instrument="typed")
-                if name and name == dead:
-                    book.no_peak(sure=True)
-                else:
-                    book.take(sure=True)
-        return book
-
     def begun(self) -> RunBook:
         return RunBook(self.conn, begin_run(self.conn, job_id=TYPED, phase="intermediate frequency", at_utc=now_utc(self.conn)))
 
@@ -49,13 +27,13 @@ class DoneMeansWithin(DemoStore):
         return certificate.draft(self.conn, TYPED).lacks
 
     def test_a_core_without_a_peak_is_not_done_and_enter_goes_round_again(self) -> None:
-        book = self.through(self.begun(), dead=DEAD)
+        book = through(self.begun(), dead=DEAD)
         self.assertEqual(book.unmet(), [f"{DEAD} has no peak."])
         self.assertEqual((main_action(book, None).act, main_action(book, None).label), ("round", "Go round again"))
         self.assertEqual(page(book, None, None)["title"], "All steps done")
         book.round_again()
         self.assertEqual(book.state.stage, "step")
-        self.through(book)
+        through(book)
         self.assertEqual(book.unmet(), [])
         self.assertEqual(main_action(book, None).act, "finish")
         book.finish()
@@ -64,7 +42,7 @@ class DoneMeansWithin(DemoStore):
         self.assertEqual((again.state.stage, again.set_aside), ("finished", ()))
 
     def test_left_so_it_wants_a_reason_that_stands_on_the_certificate_and_in_the_record(self) -> None:
-        book = self.through(self.begun(), dead=DEAD)
+        book = through(self.begun(), dead=DEAD)
         with self.assertRaisesRegex(FieldsRefused, "Say why it is left so"):
             book.finish()
         self.assertEqual(book.state.stage, "complete")
@@ -74,12 +52,12 @@ class DoneMeansWithin(DemoStore):
         self.assertIn(said, str(job_record.outstanding(self.conn, TYPED)))
 
     def test_what_was_left_out_is_lacking_too(self) -> None:
-        book = self.through(self.begun(), left_out=DEAD)
+        book = through(self.begun(), left_out=DEAD)
         book.finish()
         self.assertIn("intermediate frequency: left out: Peak the upper core of IFT2: waits for a tool", self.lacks())
 
     def test_a_last_sweep_off_its_centre_is_not_done_and_as_found_it_is_said_of_nothing_turned(self) -> None:
-        book = self.through(self.begun())
+        book = through(self.begun())
         self.assertEqual(book.unmet(), [])
         (last,) = [v for v in book.state.visits if v.id == max(x.id for x in book.state.visits)]
         off = {"peak_hz": IF_HZ + 682, "low_hz": IF_HZ - 2700 + 682, "high_hz": IF_HZ + 2700 + 682}

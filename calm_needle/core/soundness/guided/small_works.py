@@ -93,7 +93,7 @@ GANG = Piece(
     repair="replaced",
     follow=("the dial calibrated anew on every band", "front end peaked anew", "shorts looked for over the whole turn"),
     reckon=("gang-match",),
-    hazards=("soldering", "brittle"),
+    hazards=("soldering", "brittle", "solvents"),
 )
 
 
@@ -327,7 +327,7 @@ CONTACT = Piece(
         ),
     ),
     follow=("cleaned, then cycled again as often",),
-    hazards=("soldering",),
+    hazards=("solvents", "soldering"),
 )
 
 WARM_VALVE = Piece(
