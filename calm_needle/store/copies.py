@@ -41,7 +41,7 @@ def look_at(database: Path, *, newest: int) -> Looked:
             return Looked(version, [], [], [], 0, 0, set())
         # Its rules for values are looked at apart, in a third of the time that this would take for them.
         conn.execute("PRAGMA ignore_check_constraints = ON")
-        damage = [str(row[0]) for row in conn.execute(f"PRAGMA quick_check({MOST_SAID})")]
+        damage = [str(row[0]) for row in conn.execute("PRAGMA quick_check(5)")]
         if damage != ["ok"]:
             return Looked(version, damage, [], [], 0, 0, set())
         with closing(db.at_version(version)) as ours:

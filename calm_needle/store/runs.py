@@ -138,23 +138,31 @@ def turned_uncounted(conn: sqlite3.Connection, job_id: int) -> bool:
     )
 
 
-TURNING = """
-    SELECT a.id, r.phase FROM act a JOIN run r ON r.id = a.run_id
-    WHERE r.job_id = :id AND a.kind IN ('take', 'no_peak')
-        AND (abs(json_extract(a.detail, '$.net_turns')) > 0.02
-            OR (json_extract(a.detail, '$.net_turns') IS NULL AND json_extract(a.detail, '$.gain_db') IS NOT NULL))"""
-
-
 def last_turning(conn: sqlite3.Connection, job_id: int) -> tuple[int, str]:
     """Return the newest act of a job in which an adjuster was turned, as far as anybody knows, and the phase of its run; 0 before any."""
-    row = conn.execute(f"{TURNING} ORDER BY a.id DESC LIMIT 1", {"id": job_id}).fetchone()
+    row = conn.execute(
+        """
+        SELECT a.id, r.phase FROM act a JOIN run r ON r.id = a.run_id
+        WHERE r.job_id = :id AND a.kind IN ('take', 'no_peak')
+            AND (abs(json_extract(a.detail, '$.net_turns')) > 0.02
+                OR (json_extract(a.detail, '$.net_turns') IS NULL AND json_extract(a.detail, '$.gain_db') IS NOT NULL))
+        ORDER BY a.id DESC LIMIT 1""",
+        {"id": job_id},
+    ).fetchone()
     return (int(row[0]), str(row[1])) if row else (0, "")
 
 
 def first_turning(conn: sqlite3.Connection, job_id: int) -> int | None:
     """Return the oldest act of a job in which an adjuster was turned, as far as anybody knows; None before any."""
-    row = conn.execute(f"{TURNING} ORDER BY a.id LIMIT 1", {"id": job_id}).fetchone()
-    return int(row[0]) if row else None
+    row = conn.execute(
+        """
+        SELECT min(a.id) FROM act a JOIN run r ON r.id = a.run_id
+        WHERE r.job_id = :id AND a.kind IN ('take', 'no_peak')
+            AND (abs(json_extract(a.detail, '$.net_turns')) > 0.02
+                OR (json_extract(a.detail, '$.net_turns') IS NULL AND json_extract(a.detail, '$.gain_db') IS NOT NULL))""",
+        {"id": job_id},
+    ).fetchone()
+    return None if row[0] is None else int(row[0])
 
 
 def last_act(conn: sqlite3.Connection, run_id: int) -> int:

@@ -17,7 +17,7 @@ def trial(conn: sqlite3.Connection) -> Iterator[sqlite3.Connection]:
 
     Not within a transaction. Raises sqlite3.Error where the disk has no room for it.
     """
-    pages, size = (int(conn.execute(f"PRAGMA {name}").fetchone()[0]) for name in ("page_count", "page_size"))
+    pages, size = (int(conn.execute("PRAGMA page_count").fetchone()[0]), int(conn.execute("PRAGMA page_size").fetchone()[0]))
     with tempfile.TemporaryDirectory(prefix="calm-needle-trial-") as folder:
         place = ":memory:" if pages * size <= MOST_IN_MEMORY else str(Path(folder) / "trial.sqlite3")
         copy = sqlite3.connect(place, isolation_level=None, check_same_thread=False, factory=db.Connection)

@@ -12,6 +12,7 @@ WAITS_S = {
     "wait_step": 5.0,  # from one look to the next at a step that waits, though nothing is read
     "stream": 5.0,  # until a stream that another tab was given is asked for again
     "lost": 3.0,  # until it is said that the program does not answer
+    "doubled": 0.5,  # until a tab with the name of another that lives takes a name of its own
     "counted": 2.2,  # over which a beat is counted
 }
 

@@ -84,6 +84,21 @@ class HearingThePracticeSet(BrowserTest):
         page.wait_for_function(f"() => ({playing})().join() === 'false,true'")
 
 
+class ADoubledTab(BrowserTest):
+    def test_a_tab_that_was_doubled_is_another_page_and_one_that_is_loaded_anew_is_the_same(self) -> None:
+        name = "() => sessionStorage.getItem('ears-page')"
+        self.page.goto("/ears")
+        first = self.page.evaluate(name)
+        self.page.reload()
+        self.page.wait_for_function("navigator.locks.query().then((all) => all.held.length > 0)")
+        self.assertEqual(self.page.evaluate(name), first)
+        doubled = self.page.context.new_page()
+        doubled.add_init_script(f"sessionStorage.getItem('ears-page') ?? sessionStorage.setItem('ears-page', '{first}')")
+        doubled.goto("/ears")
+        doubled.wait_for_function(f"sessionStorage.getItem('ears-page') !== '{first}'")
+        self.assertEqual(self.page.evaluate(name), first)
+
+
 class APhotographBesideThePage(BrowserTest):
     times = 1.0
 

@@ -9,8 +9,8 @@ from pathlib import Path
 
 from calm_needle.store import db
 
-# Takes whole rows of any table of a job out and in again, whose columns it asks the schema for: its names come from one table in the code.
-GENERIC = "job_tables.py"
+# What asks the schema itself: rows of any table of a job, out and in again; the rules of any table of a copy. Names come from there.
+GENERIC = ("job_tables.py", "copies.py")
 PACKAGE = Path(__file__).parents[2] / "calm_needle"
 
 
@@ -26,7 +26,7 @@ class EveryStatement(unittest.TestCase):
         count = 0
         for file, call in statements():
             self.assertEqual(file.parent.name, "store", f"{file.name}:{call.lineno}")
-            if file.name == GENERIC and isinstance(call.args[0], ast.JoinedStr):
+            if file.name in GENERIC and isinstance(call.args[0], ast.JoinedStr):
                 continue
             self.assertIsInstance(call.args[0], ast.Constant, f"{file.name}:{call.lineno}: no pieces are glued together")
             count += 1
@@ -36,7 +36,7 @@ class EveryStatement(unittest.TestCase):
         with tempfile.TemporaryDirectory() as folder:
             conn = db.connect(Path(folder) / "fresh.sqlite3")
             for file, call in statements():
-                if file.name == GENERIC and isinstance(call.args[0], ast.JoinedStr):
+                if file.name in GENERIC and isinstance(call.args[0], ast.JoinedStr):
                     continue
                 assert isinstance(call.args[0], ast.Constant)
                 sql = str(call.args[0].value)

@@ -5,12 +5,18 @@
   const ask = (name) => page.querySelector(`[data-${name}]`);
   const inputs = ask('inputs'), button = ask('listen'), said = ask('said'), pointer = ask('pointer'), tone = ask('tone'), places = [...page.querySelectorAll('[data-figure]')];
   const OWN = ['autoGainControl', 'noiseSuppression', 'echoCancellation'], KEPT = 'ears-input', ON = 'ears-on', WHICH = 'ears-page', MOST_WAITING = 8;
-  const PRACTICE = 'practice set', PAGE = sessionStorage.getItem(WHICH) ?? String(Math.random());
+  const PRACTICE = 'practice set';
+  let PAGE = sessionStorage.getItem(WHICH) ?? String(Math.random());
   let stream = null, context = null, sending = false, first = 0, practice = null;
   const blocks = [];
-  // A form that is sent loads the page anew: it is the same then. A tab that is doubled while this one lives is another.
-  sessionStorage.removeItem(WHICH);
-  window.addEventListener('pagehide', () => sessionStorage.setItem(WHICH, PAGE));
+  sessionStorage.setItem(WHICH, PAGE); // a form that is sent loads the page anew: it is the same then
+  // A tab that was doubled has the name of the one that lives, which holds it: it takes another.
+  const named = new Promise((resolve) => {
+    if (!navigator.locks) { resolve(); return; }
+    const other = () => { PAGE = String(Math.random()); sessionStorage.setItem(WHICH, PAGE); resolve(); };
+    const held = () => { resolve(); return new Promise(() => {}); };
+    navigator.locks.request(`ears-${PAGE}`, { signal: AbortSignal.timeout(waitMs('doubled')) }, held).catch(other);
+  });
 
   const words = (name) => page.querySelector(`template[data-when="${name}"]`)?.innerHTML.trim();
   // What stands there already is not written again: it would be laid out anew, twenty times a second.
@@ -50,6 +56,7 @@
   const send = async () => {
     if (sending) return;
     sending = true;
+    await named;
     try {
       while (stream && blocks.length) {
         const { about } = stream, all = new Blob(blocks);
