@@ -90,12 +90,12 @@ class ADoubledTab(BrowserTest):
         self.page.goto("/ears")
         first = self.page.evaluate(name)
         self.page.reload()
-        self.page.wait_for_function("navigator.locks.query().then((all) => all.held.length > 0)")
+        BenchPage(self.page).wait_until(lambda: self.page.evaluate("() => navigator.locks.query().then((all) => all.held.length > 0)"))
         self.assertEqual(self.page.evaluate(name), first)
         doubled = self.page.context.new_page()
         doubled.add_init_script(f"sessionStorage.getItem('ears-page') ?? sessionStorage.setItem('ears-page', '{first}')")
         doubled.goto("/ears")
-        doubled.wait_for_function(f"sessionStorage.getItem('ears-page') !== '{first}'")
+        BenchPage(doubled).wait_until(lambda: doubled.evaluate(name) != first)
         self.assertEqual(self.page.evaluate(name), first)
 
 
