@@ -354,8 +354,8 @@ def _away(verdict: Verdict) -> str:
 
 def _how_sure(verdict: Verdict, goal: Goal) -> str:
     """What is known of a crest: how far it rose and fell, how often it was crossed, how that compares with the wander."""
-    moved = ("rose", "fell") if goal == "maximum" else ("fell", "rose")
-    seen = f"It {moved[0]} {verdict.rise_db:.1f} dB and {moved[1]} {verdict.fall_db:.1f} dB"
+    # Beside the crest itself, so that nobody takes it for what was gained since the start, which the needle shows.
+    seen = f"{verdict.rise_db:.1f} dB {'lower' if goal == 'maximum' else 'higher'} on one side of it, {verdict.fall_db:.1f} dB on the other"
     if verdict.evidence != "proven":
         return f"{seen}: crossed once, not proven yet."
     times = int(verdict.times_wander)
@@ -366,4 +366,4 @@ def _how_sure(verdict: Verdict, goal: Goal) -> str:
         else f" Left to gain: {verdict.gain_left_db:.2f} dB."
     )
     what = "a true peak" if goal == "maximum" else "a true null"
-    return f"{seen}, and came back as {'high' if goal == 'maximum' else 'low'}: {what}, {said} the wander of the needle.{left}"
+    return f"{seen}; it came back as {'high' if goal == 'maximum' else 'low'}: {what}, {said} the wander of the needle.{left}"
