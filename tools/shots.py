@@ -206,8 +206,10 @@ def verify(page: Page) -> None:
     """Every band measured by a named definition, covers on, and the shape of the strip."""
     StartPage(page, PADDER_JOB).climb_to_full()
     page.goto(f"/jobs/{PADDER_JOB}/verify")
+    page.get_by_label("Covers").first.select_option("on")
     with page.expect_navigation(timeout=120_000):
         page.get_by_role("button", name="Every band in turn", exact=True).click(timeout=120_000)
+    page.locator("#selectivity").get_by_label("Covers").first.select_option("on")
     with page.expect_navigation(timeout=120_000):
         page.get_by_role("button", name=re.compile("Measure it.*Selectivity")).click(timeout=120_000)
     page.evaluate("() => window.scrollTo(0, 0)")
