@@ -12,6 +12,7 @@ from calm_needle.core.form import Ask
 from calm_needle.core.physics.drift import fit_drift
 from calm_needle.core.physics.frequency import clear_window, frequency_error
 from calm_needle.core.pictures import Curves, Line, Mark
+from calm_needle.core.procedure.front_end.advice import USUAL_Q
 from calm_needle.core.quantities import format_si
 from calm_needle.core.verdict import Verdict
 from calm_needle.core.verification import curves
@@ -116,7 +117,8 @@ def _selectivity_drawn(v: Values) -> Curves:
 
 
 def _selectivity_limit(spec: Mapping[str, Any], v: Values) -> Limit | None:
-    if spec["id"] != "if-bandwidth":
+    # What the service data say of the strip says nothing where the signal circuits are narrower than it, as on long wave.
+    if spec["id"] != "if-bandwidth" or (v.get("at_hz") and v["at_hz"] / USUAL_Q < spec["high_hz"]):
         return None
     low, high = float(spec["low_hz"]), float(spec["high_hz"])
     return Limit(f"{format_si(low, unit='Hz')} to {format_si(high, unit='Hz')}", low, high)

@@ -8,6 +8,7 @@ from calm_needle.clock import now_utc
 from calm_needle.core.dossier.model import Band, Model
 from calm_needle.core.form import Ask, read_form
 from calm_needle.core.physics.superhet import frequency_plan, image_ratio_db
+from calm_needle.core.procedure.front_end.advice import USUAL_Q
 from calm_needle.core.quantities import format_plain, format_si
 from calm_needle.errors import CalmNeedleError, FieldsRefused, NotFound
 from calm_needle.store import image_ratios as store
@@ -20,7 +21,6 @@ from calm_needle.work.slips import Slips
 from calm_needle.work.soundness.bands import SENSIBLE_LEVEL_V, at_the_aerial, usual_coupling
 from calm_needle.work.soundness.power import why_silent
 
-USUAL_Q = 60.0
 POOR_DB = 12.0  # below what its circuits should do: they are not where they should be
 TYPED = "typed"
 ASKS = (Ask("signal", "Level at the signal", "V", "120u"), Ask("image", "Level at the image", "V", "9m"))

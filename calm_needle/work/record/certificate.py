@@ -148,7 +148,7 @@ def lacks(conn: sqlite3.Connection, job_id: int) -> list[Lack]:
     covered = oscillator.view(conn, job_id, model).covered
     if covered.state in ("watch", "stop"):
         out.append(Lack("bands", f"oscillator: {covered.sentence}"))
-    out += [Lack("verification", words) for words in measuring.lacks(conn, job_id)]
+    out += [Lack("verification", words) for words in (*measuring.outside(conn, job_id), *measuring.lacks(conn, job_id))]
     return [*out, *(Lack("intake", words) for words in intake.closing_of(conn, job_id).missing)]
 
 

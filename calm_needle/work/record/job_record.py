@@ -348,6 +348,7 @@ def outstanding(conn: sqlite3.Connection, job_id: int) -> tuple[Block, ...]:
         ("Predicted, to be looked at", [line.words for line in left.predicted]),
         ("Waited for", [e.detail["item"] for e in still.get("waiting", ())]),
         ("Watched", soaking.still_open(conn, job_id)),
+        ("Outside its limits", measuring.outside(conn, job_id)),
         ("To be measured", measuring.lacks(conn, job_id)),
         ("To be looked at again", [f"{look.sentence}, {look.when}" for look in due.looks(conn, job)]),
     )

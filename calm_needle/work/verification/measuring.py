@@ -12,7 +12,8 @@ from calm_needle.core.dossier.model import Band, Model
 from calm_needle.core.form import Ask, read_form
 from calm_needle.core.physics.superhet import frequency_plan
 from calm_needle.core.pictures import Curves
-from calm_needle.core.quantities import format_db, format_si, parse_si
+from calm_needle.core.procedure.dial.band import dial_bands
+from calm_needle.core.quantities import format_db, format_plain, format_si, parse_si
 from calm_needle.core.soundness.cautions import Caution, cautions_for
 from calm_needle.core.soundness.repairs import UNDER_THE_IRON
 from calm_needle.core.verdict import Verdict
@@ -167,6 +168,7 @@ class VerifyView:
     frequency: PatternFound
     checked: list[Taken]
     lacks: list[str]
+    outside: list[str]
     to_close: list[Taken]
     definitions: list[tuple[str, str]]
     places: dict[str, list[float]]
@@ -247,6 +249,7 @@ def view(conn: sqlite3.Connection, job_id: int) -> VerifyView:
         pattern(model, [t for t in checked if not t.stale]),
         checked,
         lacks(conn, job_id),
+        outside(conn, job_id),
         to_close(conn, job_id),
         [(name, DEFINITIONS[name].words) for name in _the_papers_first(model) if DEFINITIONS[name].by_instruments],
         {b.id: places_of(b) for b in model.bands},
@@ -522,6 +525,29 @@ def lacks(conn: sqlite3.Connection, job_id: int) -> list[str]:
     covered = {t.band for t in found if t.cover == "on" and (t.measure.name == "frequency" or "pointer_hz" in t.values)}
     out += [f"dial calibration on {b.name} with the covers on (Frequency accuracy)" for b in model.bands if b.marks and b.id not in covered]
     return out
+
+
+def outside(conn: sqlite3.Connection, job_id: int) -> list[str]:
+    """Return what was measured, stands, and is outside its limits, in words: figures beside the service data, the dial with the covers on.
+
+    Where the covers were on and off, the figure with the covers on counts.
+    """
+    model = model_of_dossier(conn, job_of(conn, job_id).dossier_id)
+    found = [t for t in standing(conn, job_id) if not t.by_ear]
+    closed = {t.key for t in found if t.cover == "on"}
+    final = [t for t in found if t.cover == "on" or t.key not in closed]
+    out = [
+        f"{t.measure.title.lower()} on {t.band_name}: {t.main.shown}. {t.against.sentence}"
+        for t in final
+        if t.limit and t.against.state == "stop"
+    ]
+    tolerances = {i: band.tolerance_percent for i, band in dial_bands(model).items()}
+    for t in (t for t in final if t.cover == "on" and t.band in tolerances):
+        dial_hz, receives_hz = t.values.get("pointer_hz") or t.values.get("nominal_hz"), t.values.get("measured_hz") or t.at_hz
+        if dial_hz and receives_hz and abs(receives_hz / dial_hz - 1.0) > tolerances[t.band] / 100.0:
+            at, read = (format_plain(f, unit="Hz", digits=5) for f in (dial_hz, receives_hz))
+            out.append(f"dial on {t.band_name}: {read} is received at {at}, ± {tolerances[t.band]:g}\u00a0% allowed")
+    return list(dict.fromkeys(out))
 
 
 def since_it_came(conn: sqlite3.Connection, job_id: int, last: Taken) -> tuple[Taken, Change] | None:

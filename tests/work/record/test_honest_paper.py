@@ -76,6 +76,18 @@ class WhatItLacks(Job):
         measuring.write_down(self.conn, TYPED, "frequency", {**form, "cover": "on"})
         self.assertNotIn(lacking, certificate.draft(self.conn, TYPED).lacks)
 
+    def test_figures_outside_their_limits_are_lacking_and_named(self) -> None:
+        form = {"band": "SW", "level_v": "900u", "definition": DEFINITIONS["standard-output"].words, "coupling": "dummy aerial"}
+        measuring.write_down(self.conn, TYPED, "sensitivity", {**form, "cover": "off"})
+        self.assertIn("sensitivity on short wave: 900\u2009µV. Misses its limit", " ".join(certificate.draft(self.conn, TYPED).lacks))
+        measuring.write_down(self.conn, TYPED, "sensitivity", {**form, "level_v": "90u", "cover": "on"})  # in its cabinet it is within
+        self.assertNotIn("Misses its limit", " ".join(certificate.draft(self.conn, TYPED).lacks))
+        dial = {"band": "SW", "nominal_hz": "9M", "cover": "on"}
+        measuring.write_down(self.conn, TYPED, "frequency", {**dial, "measured_hz": "9.4M"})
+        self.assertIn("dial on short wave: 9.4\u2009MHz is received at 9\u2009MHz", " ".join(certificate.draft(self.conn, TYPED).lacks))
+        measuring.write_down(self.conn, TYPED, "frequency", {**dial, "measured_hz": "9.01M"})
+        self.assertNotIn("is received at", " ".join(certificate.draft(self.conn, TYPED).lacks))
+
 
 class TheDialOnPaper(DemoStore):
     def decided(self, errors: dict[float, float], *, touches: int, cover: str = "") -> dict[str, Any]:
