@@ -180,12 +180,15 @@ class WhatIsSeenOnTheWay(unittest.TestCase):
 
 class WhatDoesNotAnswer(unittest.TestCase):
     def test_a_little_further_is_said_with_the_fall_that_ends_it_and_no_more_beyond(self) -> None:
+        said = 0
         for known in ("turns", "way", "nothing"):
             for seed, path in enumerate((glide(0.6, 2.2), glide(0.9, 1.5, 1.2, 2.5), glide(0.0, 1.3, 1.1, 1.6, 0.7, 1.8, speed=0.05))):
                 seen: list[Verdict] = []
                 watch_of([*rest(path[0]), *path], known=known, seen=seen)
                 for verdict in (v for v in seen if v.kind == "further"):
+                    said += 1
                     self.assertLess(verdict.moved_db, verdict.enough_db, (known, seed))
+        self.assertGreater(said, 5)
 
     def test_a_tool_that_turns_for_nothing_slips_with_its_tally(self) -> None:
         verdict = watch_of([*rest(0.0), *glide(0.0, 9.5, speed=0.5)], lambda t: 0.07 * t).verdict()
