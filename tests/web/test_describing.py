@@ -95,3 +95,17 @@ class Describing(PageTest):
             self.assertNotIn('value="D1"', answer.get_data(as_text=True))
         answer = self.post("/instruments/describe/file", file=(io.BytesIO(write_description(GENERATOR)), "g.json"))
         self.assertIn("FR{value}KZ", answer.get_data(as_text=True))
+
+    def test_what_is_told_is_tried_with_the_least_and_the_greatest_value(self) -> None:
+        told = {
+            "kind": "generator",
+            "name": "G-9",
+            "sets-frequency-send": "FR{value}KZ",
+            "sets-frequency-factor": "0.001",
+            "sets-level-send": "AP{value}V",
+        }
+        refused = self.post("/instruments/describe/take", **told, **{"sets-level-decimals": "3"}).get_data(as_text=True)
+        self.assertIn("1.000\u2009µV cannot be told within 1 %", refused)
+        page = self.post("/instruments/describe", **told, **{"sets-level-decimals": "9"}).get_data(as_text=True)  # it has no address yet
+        for line in ("FR100.000KZ", "FR30000.000KZ", "AP0.000001000V", "AP0.100000000V"):
+            self.assertIn(line, page)

@@ -129,8 +129,9 @@ def tried(description: Description) -> list[TriedLine]:
             shown = format_si(value, unit=quantity.unit)
             try:
                 out.append(TriedLine(quantity.name, shown, description.sets[quantity.name].line(value), ""))
-            except OutOfRange as fault:
-                out.append(TriedLine(quantity.name, shown, "", str(fault)))
+            except OutOfRange:
+                fault = f"{shown} cannot be told within 1 %: give it more decimals, or another factor."
+                out.append(TriedLine(quantity.name, shown, "", fault))
     return out
 
 
