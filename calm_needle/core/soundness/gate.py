@@ -55,7 +55,7 @@ def closing_gate(*, complaints: Sequence[Complaint], last_change: tuple[str, int
         before = [c for c in complaints if c.settled and c.retests[-1].after_repair < change]
         missing += [f"“{c.words}” was tested before {part} was changed: test it again" for c in before]
     missing += [
-        f"“{c.words}” was tested {'with the covers off' if c.retests[-1].cover else 'nobody said how'}: once more in its cabinet"
+        f"“{c.words}” was tested {'with the covers off' if c.retests[-1].cover else 'before covers were logged'}: test it in its cabinet"
         for c in complaints
         if c.settled and c.retests[-1].cover != "on"
     ]

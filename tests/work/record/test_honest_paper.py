@@ -64,7 +64,7 @@ class WhatItLacks(Job):
         (complaint, *_) = intake.complaints_of(self.conn, TYPED)
         for cover, lacking in (("off", True), ("on", False)):
             intake.retest(self.conn, TYPED, complaint.id, {"outcome": "gone", "words": "", "cover": cover})
-            said = f"“{complaint.words}” was tested with the covers off: once more in its cabinet"
+            said = f"“{complaint.words}” was tested with the covers off: test it in its cabinet"
             self.assertEqual(said in certificate.draft(self.conn, TYPED).lacks, lacking)
 
     def test_the_dial_with_the_covers_on_is_lacking_until_it_was_read(self) -> None:
