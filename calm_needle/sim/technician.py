@@ -16,6 +16,8 @@ RUSHING_DB, RUSHING_SHARE, CALMS_S = 0.5, 0.2, 0.5  # a needle that runs so far 
 ANSWER_S = 1.2  # s that a hand which has turned back waits for the needle to answer
 
 
+ARRIVES_S, EASES_S, LEAST_EASE = 1.5, 0.4, 0.02  # in what time it likes to arrive; how soon it eases; how much slower it can turn at all
+
 FINE_TURNS, LEAST_TOUCH = 12.0, 0.125  # of travel, below which an adjuster is turned the slower the less it has; and how slowly at least
 
 
@@ -47,6 +49,7 @@ class Hand:
         self._quiet_s = 0.0
         self._left: float | None = None
         self._running_s = 0.0
+        self._ease = 1.0
         self._moves: deque[Move] = deque()
         self.turned_back = False
 
@@ -67,18 +70,28 @@ class Hand:
             case "turn_back":
                 if self._quiet_s == 0.0:
                     self._way, self._quiet_s, self.turned_back = -self._way, ANSWER_S, True
-                return self._way * (CLOSE_TURNS_S if move.short else SPEED_TURNS_S) * dt_s * unsteady
+                return self._way * (CLOSE_TURNS_S if move.short else SPEED_TURNS_S) * self._eased(move, dt_s) * dt_s * unsteady
             case "approach" if move.turns is not None:
                 most = self._touch * CLOSE_TURNS_S * dt_s
                 self._way = 1.0 if move.turns > 0 else -1.0
                 return min(max(move.turns, -most), most)
+            case "approach" if move.near_s is not None:
+                return self._way * SPEED_TURNS_S * self._eased(move, dt_s) * dt_s * unsteady
             case "approach":
                 return self._way * CLOSE_TURNS_S * self._slower(move, dt_s) * dt_s * unsteady
-        return self._way * SPEED_TURNS_S * dt_s * unsteady
+        return self._way * SPEED_TURNS_S * self._ease * dt_s * unsteady
 
     def meet_stop(self) -> None:
         """It feels the end of the travel, and turns back."""
         self._way, self._quiet_s, self.turned_back = -self._way, ANSWER_S, True
+
+    def _eased(self, move: Move, dt_s: float) -> float:
+        """How much slower than at its fastest it turns, as it comes nearer or is still far."""
+        if move.near_s is None:
+            return 1.0
+        self._ease *= min(max(move.near_s / ARRIVES_S, 0.5), 1.5) ** (dt_s / EASES_S)
+        self._ease = min(1.0, max(LEAST_EASE, self._ease))
+        return self._ease
 
     def _slower(self, move: Move, dt_s: float) -> float:
         """How much slower it turns while the needle runs, and for a moment after."""

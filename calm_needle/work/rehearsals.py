@@ -1,8 +1,9 @@
 """Rehearsals: phases gone through on a practice receiver by a modelled hand, and what it cost and how close it came.
 
-if: nominal_hz, peak_hz; gain_left_db (to the best that this receiver can do); forecast_db (what the last decision expected of another
-round). bands: errors over the printed marks, and the least that this receiver's own adjusters can do. A touch is one spell of turning an
-adjuster that ends in taking or leaving it. Of a phase that is rehearsed alone, those before it are taken as done as well as can be.
+if: nominal_hz, peak_hz; gain_found_db and gain_left_db (to the best that this receiver can do, before and after); forecast_db (what the
+last decision expected of another round). bands: errors over the printed marks, the worst as found too, and the least that this receiver's
+own adjusters can do. A touch is one spell of turning an adjuster that ends in taking or leaving it. Of a phase that is rehearsed alone,
+those before it are taken as done as well as can be.
 """
 
 import sqlite3
@@ -80,6 +81,9 @@ def score(
         if unrest:
             receiver.wander(share=unrest[0], memory_s=unrest[1])
         _as_after_what_comes_before(receiver, phases[0])
+        as_found = receiver.truth()
+        told = [b for b in model.bands if (not bands or b.id in bands) and b.id in receiver.dial.bands and phases != (IF,)]
+        dials_found = {b.id: dial_truth(receiver, b).worst_hz for b in told}
         clock = MadeUpClock(from_text(BEGAN))
         if method == "book":
             found = _by_the_book(model, receiver, clock, phases=phases, bands=bands, seed=seed, technician=technician)
@@ -92,7 +96,6 @@ def score(
     # What any set can have, a hand near a wire and the like, accuses no part.
     accused = [parts[f] for f in faults if f in parts]
     named = [any(f["accuses"] == part or part.split("-")[0] in f["subject"] for f in found["findings"]) for part in accused]
-    told = [b for b in model.bands if (not bands or b.id in bands) and b.id in receiver.dial.bands and phases != (IF,)]
     return {
         "dossier": model.key,
         "seed": seed,
@@ -106,10 +109,11 @@ def score(
         "if": {
             "nominal_hz": model.if_hz,
             "peak_hz": truth.peak_hz,
+            "gain_found_db": round(as_found.loss_db - truth.best_loss_db, 4),
             "gain_left_db": round(truth.loss_db - truth.best_loss_db, 4),
             "forecast_db": found["forecast_db"],
         },
-        "bands": [_band(model, receiver, b, found["touches"]) for b in told],
+        "bands": [_band(model, receiver, b, found["touches"], found_hz=dials_found[b.id]) for b in told],
         "findings": found["findings"],
         "fault_named": all(named) if accused else None,
     }
@@ -124,11 +128,12 @@ def _as_after_what_comes_before(receiver: PracticeReceiver, phase: str) -> None:
             set_right(receiver, band)
 
 
-def _band(model: Model, receiver: PracticeReceiver, band: Band, touches: Mapping[str, int]) -> dict[str, Any]:
-    """What the receiver itself knows of a band in the end."""
+def _band(model: Model, receiver: PracticeReceiver, band: Band, touches: Mapping[str, int], *, found_hz: float) -> dict[str, Any]:
+    """What the receiver itself knows of a band in the end. found_hz: its worst error as it was found."""
     dial, front_end, solved = dial_truth(receiver, band), front_end_truth(receiver, band), dial_band(model, band)
     return {
         "band": band.id,
+        "dial_error_worst_found_hz": round(found_hz, 1),
         "dial_error_worst_hz": round(dial.worst_hz, 1),
         "dial_error_worst_at_hz": dial.worst_at_hz,
         "dial_error_rms_hz": round(dial.rms_hz, 1),

@@ -64,6 +64,16 @@ class Rehearsals(unittest.TestCase):
             self.assertLess(guided["dial_error_worst_hz"], book["dial_error_worst_hz"])
             self.assertLess(guided["oscillator_touches"], 0.7 * book["oscillator_touches"])
 
+    def test_nobody_counts_the_turns_and_the_dial_is_brought_there_all_the_same(self) -> None:
+        for band, seed in (("MW", 1), ("MW", 3), ("LW", 2), ("SW", 5)):
+            result = rehearsed(phase="dial", bands=[band], seed=seed, misalign="severe", turns_known=False)
+            left = result["bands"][0]
+            with self.subTest(band=band, seed=seed):
+                allowed_hz = 1.15 * left["dial_least_possible_worst_hz"] + 5e-4 * left["dial_error_worst_at_hz"]
+                self.assertLess(left["dial_error_worst_hz"], allowed_hz)
+                self.assertGreater(left["dial_error_worst_found_hz"], 2.0 * allowed_hz)
+                self.assertLess(result["minutes"], 10.0)
+
     def test_a_drifted_padder_is_named_and_a_sound_one_is_not(self) -> None:
         drifted = rehearsed(phase="dial", bands=["MW"], misalign="severe", faults=["mw-padder-drifted"])
         self.assertTrue(drifted["fault_named"])

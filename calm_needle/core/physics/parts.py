@@ -10,6 +10,8 @@ from calm_needle.errors import OutOfRange
 # IEC 60063, E24
 E24 = (1.0, 1.1, 1.2, 1.3, 1.5, 1.6, 1.8, 2.0, 2.2, 2.4, 2.7, 3.0, 3.3, 3.6, 3.9, 4.3, 4.7, 5.1, 5.6, 6.2, 6.8, 7.5, 8.2, 9.1)
 
+ROUNDING_PERCENT = 1e-9  # what lies exactly at a limit is on it, however it was divided
+
 
 class Tolerance(NamedTuple):
     """Deviation (%), whether it is within, and the verdict where the meter's own error enters."""
@@ -68,8 +70,8 @@ def tolerance(*, nominal: float, measured: float, tolerance_percent: float, mete
     """Return how far a part is off its marked value, and whether that is within; with a meter sure to ± meter_percent of the reading."""
     deviation = 100.0 * (measured - nominal) / nominal
     unsure = meter_percent * measured / nominal
-    inside = abs(deviation) <= tolerance_percent * (1.0 + 1e-12)
-    if unsure and abs(abs(deviation) - tolerance_percent) <= unsure:
+    inside = abs(deviation) <= tolerance_percent + ROUNDING_PERCENT
+    if unsure and abs(abs(deviation) - tolerance_percent) <= unsure + ROUNDING_PERCENT:
         verdict = "cannot say: the limit lies within the meter's own error"
     else:
         verdict = "within" if inside else "out of tolerance"

@@ -17,13 +17,14 @@ class Move(NamedTuple):
     """What is to be done next, for whoever cannot read a sentence: the page's main act, the tone, a modelled hand.
 
     turns: signed, to where the adjuster should stand, where that is known. short: how far short of the best it is, in the measure.
-    answer: what a hand may answer.
+    answer: what a hand may answer. near_s: at the pace of now it is there in so many seconds.
     """
 
     way: Way
     turns: float | None = None
     short: float | None = None
     answer: str | None = None
+    near_s: float | None = None
 
 
 class Marks(NamedTuple):
@@ -65,6 +66,7 @@ class Standing:
     verdict: the judge's own word, never shown and never matched by anybody else. may_take: it is done as it should be.
     refusal: why it cannot be taken at all, or "". doubt: the question to ask before it is taken all the same. detail: what is kept
     of it beside the reading when it is taken. nothing: finding and evidence, where it may be recorded that nothing is to be found.
+    bring_back: what is to be done first, where it would then be left otherwise than it was found.
     finding: what is found wrong, and its evidence, to be recorded when it is taken after something was turned. swing: over what the
     generator is stepped next, when not over the step's own pass-band. finest_turns: how little the adjuster has to be moved by at a time
     to come as near as is asked, where that is known.
@@ -78,6 +80,7 @@ class Standing:
     doubt: str = "It is not yet as it should be. Take it all the same?"
     marks: Marks = NO_MARKS
     nothing: tuple[str, str] | None = None
+    bring_back: str = ""
     finding: tuple[str, str] | None = None
     figure: Figure | None = None
     swing: Swing | None = None

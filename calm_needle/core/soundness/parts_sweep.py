@@ -9,7 +9,7 @@ import statistics
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from typing import Literal, NamedTuple
 
-from calm_needle.core.physics.parts import tolerance
+from calm_needle.core.physics.parts import ROUNDING_PERCENT, tolerance
 from calm_needle.core.quantities import format_beside, format_db, format_si
 from calm_needle.core.verdict import State, Verdict
 
@@ -135,7 +135,7 @@ def _judge_value(part: Part, since: Sequence[Measured]) -> Verdict:
     if not found.within:
         if last.in_circuit and last.value < part.nominal and part.kind != "capacitor":
             return Verdict("cannot say", f"{said} in circuit, where others lie across it: lift one end.")
-        state: State = "near" if abs(found.deviation_percent) <= NEAR * part.tolerance_percent else "out"
+        state: State = "near" if abs(found.deviation_percent) <= NEAR * part.tolerance_percent + ROUNDING_PERCENT else "out"
         return Verdict(state, f"{said}, allowed ± {part.tolerance_percent:g}\u00a0%.")
     if once_only(part, since):
         return Verdict("cannot say", f"{said}. A kind known to be weak: one pass clears nothing, measure it again another day.")

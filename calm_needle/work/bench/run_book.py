@@ -329,6 +329,7 @@ class RunBook:
         net, tried = self.seen.series.turns_of(adjuster.id), self.seen.series.tried(adjuster.id)
         if net is None:  # nobody but the hand knows which core it turned
             why_not.append(why_not_this_core(self.placed_model(), adjuster))
+        why_not.append(standing.bring_back)
         if not sure and any(why_not):
             raise NotSureEnough(" ".join([*filter(None, why_not), "Say “no peak” all the same?"]))
         with self._acting():

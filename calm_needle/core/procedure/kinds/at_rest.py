@@ -11,6 +11,7 @@ FEWEST, FEWEST_SLOW = 5, 3  # readings of that time; of a meter that gives fewer
 WANDERS_FEWEST = 8  # readings at one place after which its own unrest is told from what is not there yet
 WANDERS_SHARE = 0.15  # of the way between the limits; what wanders less is brought further in
 LOOKED_BACK_S = 20.0
+LOOKED_BACK_UNCOUNTED_S = 3.0  # where nobody counts the turns: what came before may have been turned
 
 
 class AtRest(NamedTuple):
@@ -55,8 +56,9 @@ def wanders(shown: str, allowed: str) -> Advice:
 def _here(watched: list[Seen]) -> list[Seen]:
     """The newest readings since anything was turned, newest first."""
     last, out = watched[-1], []
+    back_s = LOOKED_BACK_S if last.turns else LOOKED_BACK_UNCOUNTED_S
     for r in reversed(watched):
-        if r.turns != last.turns or last.t_s - r.t_s > LOOKED_BACK_S or r.alone:
+        if r.turns != last.turns or last.t_s - r.t_s > back_s or r.alone:
             break
         out.append(r)
     return out

@@ -1,3 +1,5 @@
+import math
+import random
 import unittest
 from dataclasses import replace
 from typing import Any
@@ -361,6 +363,106 @@ class Tune(unittest.TestCase):
         stay = Stay("tune").turned((3.8, 1068e3 - 3.2e3))
         stay.read(*[1068e3 - 4.4e3] * 6, kind="live", every_s=0.25, turns={stay.step.adjusters[0]: 4.0}, at_stop=True)
         self.assertIn("anticlockwise", stay.stands().advice.sentence)
+
+
+class Blind:
+    """A hand that reads the sentences and nobody counts the turns of: another law, a tool with play, a counter that jumps."""
+
+    REACTION, PLAY, EVERY_S = 6, 1.5, 0.05  # readings; degrees; s between readings
+
+    def __init__(self, *, seed: int, at: float, degrees: float, finest: float = 0.1) -> None:
+        self.rng, self.tool, self.plate, self.finest = random.Random(seed), at, at, finest
+        self.aim_hz, self.way, self.pace = self.hertz(degrees), self.rng.choice((-1.0, 1.0)), 8.0
+        self.stay = Stay("tune", centre=self.aim_hz, tolerance=60.0)
+        self.said: list[str] = []
+
+    def hertz(self, degrees: float) -> float:
+        """A vane's law with a dent: some 700 Hz a degree, falling."""
+        return 1.5e6 - 700.0 * degrees - 6e3 * math.sin(degrees / 40.0) ** 2
+
+    def turn(self, degrees: float) -> None:
+        self.tool = min(max(self.tool + degrees, 0.0), 180.0)
+        self.plate = min(max(self.plate, self.tool - self.PLAY), self.tool + self.PLAY)
+
+    def looks(self) -> Standing:
+        shown = self.hertz(self.plate) + self.rng.gauss(0.0, 4.0)
+        self.stay.read(shown, kind="live", every_s=self.EVERY_S)
+        standing = self.stay.stands()
+        self.said.append(standing.advice.sentence)
+        return standing
+
+    def works(self, *, readings: int = 3000) -> Standing | None:
+        """Do as the sentences say until it may be taken, a moment late; None where that never comes."""
+        answered = 0
+        for i in range(readings):
+            standing = self.looks()
+            if standing.may_take:
+                return standing
+            words = self.said[max(0, i - self.REACTION)]
+            turned_back = "going away" in words
+            if turned_back and i > answered + 4 * self.REACTION:
+                self.way, answered = -self.way, i
+            if "slower" in words or turned_back:
+                self.pace = max(self.finest / (4.0 * self.EVERY_S), 0.9 * self.pace)
+            elif "Go on the same way" in words:
+                self.pace = min(8.0, 1.1 * self.pace)
+            elif "until it moves" in words:
+                self.pace = min(8.0, 1.03 * self.pace)
+            if not words.startswith("Inside"):
+                self.turn(self.way * self.pace * self.rng.uniform(0.6, 1.4) * self.EVERY_S)
+        return None
+
+
+class TuneByFeel(unittest.TestCase):
+    def test_it_comes_to_its_frequency_from_either_side_and_near_and_far(self) -> None:
+        for seed in range(12):
+            hand = Blind(seed=seed, at=(20.0, 150.0, 92.0)[seed % 3], degrees=90.0 + 3.0 * seed)
+            before = abs(hand.hertz(hand.plate) - hand.aim_hz)
+            with self.subTest(seed=seed, before_hz=round(before)):
+                taken = hand.works()
+                assert taken is not None, hand.said[-1]
+                self.assertLess(abs(hand.hertz(hand.plate) - hand.aim_hz), max(60.0, 700.0 * hand.PLAY))
+
+    def test_going_away_is_said_within_a_second_however_far_off_it_is(self) -> None:
+        for at, aim in ((20.0, 160.0), (89.0, 90.0)):
+            hand = Blind(seed=1, at=at, degrees=aim)
+            for _ in range(20):
+                hand.looks()
+            for _ in range(20):
+                hand.turn(-0.2)
+                standing = hand.looks()
+            self.assertIn("going away. Turn the other way", standing.advice.sentence)
+
+    def test_at_rest_nothing_is_going_anywhere_and_the_last_way_is_remembered(self) -> None:
+        for seed in range(20):
+            hand = Blind(seed=seed, at=40.0, degrees=90.0)
+            self.assertTrue(all("either way" in hand.looks().advice.sentence for _ in range(200)), seed)
+        for _ in range(30):
+            hand.turn(-0.2)
+            hand.looks()
+        for _ in range(60):
+            standing = hand.looks()
+        self.assertIn("The last turn led away: the other way, until it moves.", standing.advice.sentence)
+
+    def test_what_is_given_up_is_brought_back_first(self) -> None:
+        hand = Blind(seed=4, at=40.0, degrees=90.0)
+        self.assertEqual(hand.looks().bring_back, "")
+        found = f"{round(hand.stay.series.watched[0].value) / 1e6:.5f}"[:6]
+        for _ in range(60):
+            hand.turn(-0.2)
+            standing = hand.looks()
+        self.assertIn(f"It was found at {found}", standing.bring_back)
+        self.assertIn("bring it back first", standing.bring_back)
+        for _ in range(80):
+            hand.turn(0.2)
+            standing = hand.looks()
+            if not standing.bring_back:
+                break
+        self.assertLess(abs(hand.hertz(hand.plate) - hand.hertz(40.0)), 1.5e3)
+
+    def test_no_more_is_asked_of_a_touchy_trimmer_than_the_hand_has_shown_that_it_can(self) -> None:
+        hand = Blind(seed=3, at=60.0, degrees=90.0, finest=2.0)
+        self.assertIsNotNone(hand.works())
 
 
 class Waiting(unittest.TestCase):
