@@ -160,3 +160,29 @@ class WhatTheDialIs(Dial):
         self.page.get_by_label("A place of the dial and the oscillator there").fill("600k 1068k\nsomewhere")
         self.page.get_by_role("button", name="Keep these readings").click()
         expect(self.page.get_by_role("alert")).to_contain_text("Line 2, “somewhere”")
+
+
+class NobodyCountsTheTurns(Dial):
+    def test_the_wrong_way_is_said_and_the_right_one_is_kept(self) -> None:
+        bench = self.begin(PADDER_SET)
+        self.read_marks(bench)
+        self.choose("1")  # long wave is set for the least worst error
+        bench.press_and_wait_for("Enter", re.compile("Bring the oscillator to"))
+        bench.hide_turns(True)
+        bench.wait_until(lambda: "either way" in bench.advice)
+        way, said = 1, []
+        for _ in range(60):
+            bench.turn(way)
+            said.append(bench.advice)
+            if "going away" in said[-1]:
+                break
+            if "Go on the same way" in said[-1]:
+                way = -1  # towards it was found: now the other way, on purpose
+        self.assertIn("Turn the other way", said[-1])
+        expect(self.page.locator("[data-part=advice]")).to_contain_text("the other way, until it moves")  # at rest, it is remembered
+        self.assertEqual(violations(self.page), [], "set by feel")
+        for _ in range(12):
+            bench.turn(-way)
+            if "Go on the same way" in bench.advice:
+                break
+        self.assertIn("Go on the same way", bench.advice)

@@ -78,7 +78,9 @@ class TuneJudge(LimitsJudge):
             return plain
         receives_hz = now.value - self._aim["sign"] * self._aim["if_hz"]
         detail = {"receives_hz": receives_hz, "sigma_hz": SET_TO_SHARE * self._aim["tolerance"], "mark_hz": self._aim["mark_hz"]}
-        per_turn = self._hz_per_turn()
+        newest = self._series.watched[-1]
+        counted = self._adjuster in newest.turns  # it may be hidden from the program half-way
+        per_turn = self._hz_per_turn() if counted else None
         if per_turn is not None:
             detail["hz_per_turn"] = per_turn
         phrase = self._what[0].upper() + self._what[1:]
@@ -98,7 +100,7 @@ class TuneJudge(LimitsJudge):
                 f"Press X: it cannot be brought there. Something else of this circuit is off by more than {self._what} can take up.",
             )
             return replace(stood, advice=advice, move=Move("turn_back"))
-        if per_turn is None and self._series.watched[-1].at_stop:
+        if per_turn is None and newest.at_stop:
             too = plain.advice.sentence.split(". ", maxsplit=1)[0]
             words = "Turn the other way. If it stops both ways, or no tool moves it, say so: the others are then set without it."
             advice = Advice("watch", "stop", f"{too}, and {self._what} is at its stop or does not move.", words)
@@ -116,7 +118,7 @@ class TuneJudge(LimitsJudge):
             return replace(
                 stood, advice=advice, move=Move("turn_back" if abs(left) > FAR_TURNS else "approach", turns=left, short=abs(off))
             )
-        if self._series.watched[-1].alone or self._places:
+        if newest.alone or counted:
             if self._typed_away():
                 sentence = plain.advice.sentence.split(". ", maxsplit=1)[0] + ", and going away. Turn the other way."
                 return replace(stood, advice=Advice("watch", "turn_back", sentence, plain.advice.evidence), move=Move("turn_back"))
