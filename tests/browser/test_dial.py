@@ -179,7 +179,7 @@ class NobodyCountsTheTurns(Dial):
             if "Go on the same way" in said[-1]:
                 way = -1  # towards it was found: now the other way, on purpose
         self.assertIn("Turn the other way", said[-1])
-        expect(self.page.locator("[data-part=advice]")).to_contain_text("the other way, until it moves")  # at rest, it is remembered
+        expect(self.page.locator("[data-part=advice]")).to_contain_text("Turn the other way until it moves")  # at rest, it is remembered
         self.assertEqual(violations(self.page), [], "set by feel")
         for _ in range(12):
             bench.turn(-way)

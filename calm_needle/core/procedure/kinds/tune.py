@@ -139,7 +139,7 @@ class TuneJudge(LimitsJudge):
             ways = (
                 f"Turn {self._what} either way and watch.",
                 "Go on until it moves.",
-                "The last turn led away: the other way, until it moves.",
+                "The last turn led away. Turn the other way until it moves.",
             )
             sentence = f"{too}. {ways[bool(motion.last_per_s) + motion.leads_away(off)]}"
             return replace(stood, advice=Advice("live", "onward", sentence, stood.advice.evidence), move=Move("search"))

@@ -442,7 +442,7 @@ class TuneByFeel(unittest.TestCase):
             hand.looks()
         for _ in range(60):
             standing = hand.looks()
-        self.assertIn("The last turn led away: the other way, until it moves.", standing.advice.sentence)
+        self.assertIn("The last turn led away. Turn the other way until it moves.", standing.advice.sentence)
 
     def test_what_is_given_up_is_brought_back_first(self) -> None:
         hand = Blind(seed=4, at=40.0, degrees=90.0)
