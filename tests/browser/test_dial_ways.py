@@ -1,10 +1,10 @@
 """Ways in which a dial is read and a front end peaked, on the real page: carriers, a swung generator, images, gang, cover, rocking."""
 
-import json
 import contextlib
+import json
 import re
 
-from playwright.sync_api import TimeoutError, expect
+from playwright.sync_api import Error, expect
 
 from calm_needle.store import practice, shelf
 from calm_needle.store.db import transaction
@@ -148,7 +148,7 @@ class ByASwungGenerator(Ways):
                 break
             before = bench.reading_id
             bench.press("Enter")
-            with contextlib.suppress(TimeoutError):  # a key in the moment of a swap is lost, and is pressed again
+            with contextlib.suppress(Error):  # a key in the moment of a swap is lost, and is pressed again
                 self.page.wait_for_function("id => Number(document.body.dataset.reading) > id", arg=before, timeout=5e3)
             expect(advice).not_to_contain_text(re.compile("% done"))
         expect(found).to_contain_text("Its middle lies at")
