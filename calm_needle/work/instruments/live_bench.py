@@ -7,8 +7,10 @@ wrong is said on the page, and it goes on.
 
 import contextlib
 import logging
+import threading
 from collections import deque
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from typing import NamedTuple, Protocol
 
 from calm_needle.bench.oscilloscope import Oscilloscope, Trace
@@ -31,6 +33,7 @@ SETTLE_S = 0.6  # six times a meter's averaging: what is left of a step of 6 dB 
 SWEEP_SETTLE_S = 0.4  # between neighbouring points of a sweep the step is smaller
 SWEEP_READINGS = 3
 HEARD_AGAIN_S = 5.0
+GIVEN_UP_S = 30.0  # after which a sweep that comes no further ends
 REMEMBERED = 200  # moves of the hand
 RANGES_V = tuple(m * 10.0**e for e in range(-2, 3) for m in (1.0, 2.0, 5.0))  # of an oscilloscope, the whole height
 WIDEST_V, LEAST_HIGH_V, ROOM, LOOKS = 400.0, 1e-3, 1.25, 2
@@ -77,6 +80,19 @@ class Client(Protocol):
         """Whether somebody looks at the run."""
 
 
+@dataclass(eq=False)
+class _Sweep:
+    """A sweep that was asked for: for which step, where its generator goes back to (Hz), over what; how many points of it are read, how far
+    it ever came, and when (s) that was."""
+
+    step_id: str
+    own_hz: float
+    swing: Swing
+    came_at_s: float
+    points_read: int = 0
+    came: int = 0
+
+
 class LiveBench:
     """The thread that works the instruments for one run at a time."""
 
@@ -92,8 +108,8 @@ class LiveBench:
         self._positions: dict[str, Position] = {}
         self._moved: deque[tuple[float, str, Position]] = deque(maxlen=REMEMBERED)  # when, which, where to
         self._turnable: tuple[str, ...] | None = None  # the adjusters that the practice set has, once asked
-        self._sweep: tuple[str, float, Swing] | None = None
-        self._sweep_done: float | None = None
+        self._sweep: _Sweep | None = None
+        self._sweep_lock = threading.Lock()
         self._thread: Worker | None = None
 
     # Seen by pages.
@@ -113,7 +129,8 @@ class LiveBench:
     @property
     def sweep_done(self) -> float | None:
         """How much of a running sweep is done (0..1), None when none runs."""
-        return self._sweep_done
+        sweep = self._sweep
+        return sweep.points_read / sweep.swing.points if sweep else None
 
     @property
     def can_set(self) -> bool:
@@ -145,7 +162,7 @@ class LiveBench:
         if client is not self._client:
             # No lock: a page that is opened never waits for an instrument that is being asked.
             self._set_mark = self._step_mark = client.mark() if client else 0
-            self._positions, self._is_set, self._sweep, self._sweep_done = {}, False, None, None
+            self._positions, self._is_set, self._sweep = {}, False, None
             self._client = client
         if client is not None and not self._stop.is_set() and (self._thread is None or not self._thread.is_alive()):
             self._thread = self._clock.start(self._work, name="live bench")
@@ -196,8 +213,8 @@ class LiveBench:
         source = step.set_up.source
         if self.equipment.generator is None or self.equipment.meter(step.set_up.watched) is None or source is None:
             raise FieldsRefused({"sweep": "A sweep needs a generator that the program can set, and a meter that it can read."})
-        self._sweep_done = 0.0
-        self._sweep = (step.id, source.frequency_hz, swing)
+        with self._sweep_lock:
+            self._sweep = _Sweep(step.id, source.frequency_hz, swing, self._clock.monotonic())
         self._wake.set()
 
     def trace(self, *, time_s: float) -> Trace:
@@ -254,12 +271,14 @@ class LiveBench:
         kind = KINDS[wanted.step.kind] if wanted.step else None
         if not watched and self._sweep is None and (kind is None or kind.unwatched_every_s is None):
             return LOOK_AGAIN_S
+        if self._sweep and (wanted.step is None or wanted.step.id != self._sweep.step_id):
+            self._end(self._sweep, client)
         self._greet(client)
         if wanted.step is None or kind is None or wanted.stage != "step":
             return RETRY_EVERY_S
         self._keep_set(client, wanted)
-        if self._sweep and self._sweep[0] == wanted.step.id:
-            self._run_sweep(client)
+        if sweep := self._sweep:
+            self._go_on(sweep, client)
             return READ_EVERY_S
         if not kind.asks_reading:
             return RETRY_EVERY_S
@@ -304,36 +323,45 @@ class LiveBench:
                 meter[0].in_step()
             self._step_mark = mark
 
-    def _run_sweep(self, client: Client) -> None:
-        generator, rest = self.equipment.generator, self.equipment.rest
-        assert self._sweep and generator
-        step_id, own_hz, swing = self._sweep
-        try:
-            for i in range(swing.points):
-                wanted = client.wanted()
-                if self._stop.is_set() or self._client is not client or wanted.step is None or wanted.step.id != step_id:
-                    return
-                f = swing.centre_hz + swing.span_hz * (i / (swing.points - 1) - 0.5)
-                with self.equipment.lock:
-                    generator.set_frequency(f)
-                rest(SWEEP_SETTLE_S, until=self._stop)
-                values, instrument = [], ""
-                for _ in range(SWEEP_READINGS):
-                    if read := self._read_patiently(wanted.step):
-                        values.append(read.quantity.value)
-                        unit, instrument = read.quantity.unit, read.instrument
-                    rest(READ_EVERY_S, until=self._stop)
-                mean = Quantity(sum(values) / len(values), unit)
-                client.take_reading(mean, {}, wanted, instrument=instrument, generator_hz=f, kind="sweep")
-                self._sweep_done = (i + 1) / swing.points
-                client.publish()
+    def _go_on(self, sweep: _Sweep, client: Client) -> None:
+        """Read the points of a sweep. What breaks it off is told as ever; what was read of it is then struck out, and it begins again."""
+        generator, rest, swing = self.equipment.generator, self.equipment.rest, sweep.swing
+        sweep.points_read = 0
+        if generator is None or self._clock.monotonic() - sweep.came_at_s > GIVEN_UP_S:
+            self._end(sweep, client)
+            return
+        while sweep.points_read < swing.points:
+            wanted = client.wanted()
+            if self._stop.is_set() or self._sweep is not sweep or wanted.step is None or wanted.step.id != sweep.step_id:
+                return
+            f = swing.centre_hz + swing.span_hz * (sweep.points_read / (swing.points - 1) - 0.5)
             with self.equipment.lock:
-                generator.set_frequency(own_hz)
-            rest(SETTLE_S, until=self._stop)
-        finally:
-            self._sweep = self._sweep_done = None
-            self._next_check_s = 0.0
-            client.publish(changed=True)
+                generator.set_frequency(f)
+            rest(SWEEP_SETTLE_S, until=self._stop)
+            reads: list[Read] = []
+            for _ in range(SWEEP_READINGS):
+                reads += filter(None, [self._read_patiently(wanted.step)])
+                rest(READ_EVERY_S, until=self._stop)
+            if not reads:
+                return
+            mean = Quantity(sum(r.quantity.value for r in reads) / len(reads), reads[-1].quantity.unit)
+            client.take_reading(mean, {}, wanted, instrument=reads[-1].instrument, generator_hz=f, kind="sweep")
+            sweep.points_read += 1
+            if sweep.points_read > sweep.came:
+                sweep.came, sweep.came_at_s = sweep.points_read, self._clock.monotonic()
+            client.publish()
+        with self.equipment.lock:
+            generator.set_frequency(sweep.own_hz)
+        rest(SETTLE_S, until=self._stop)
+        self._end(sweep, client)
+
+    def _end(self, sweep: _Sweep, client: Client) -> None:
+        """This sweep is over; one that was asked for meanwhile is not."""
+        with self._sweep_lock:
+            if self._sweep is sweep:
+                self._sweep = None
+        self._next_check_s = 0.0
+        client.publish(changed=True)
 
     def _read_patiently(self, step: Step) -> Read | None:
         """Read what a step watches; where the ears hear nothing for a moment, wait for it: a sweep is not given up for that."""
