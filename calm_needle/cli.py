@@ -13,6 +13,7 @@ from calm_needle.errors import CalmNeedleError, FieldsRefused, NoAnswer, NotUnde
 from calm_needle.files.wav import read_wav
 
 ANSWERED, NO_ANSWER, MISUSED = 0, 1, 2
+SKETCHED = ("name", "technology", "safety_class", "if_hz", "bands", "transformers", "cores", "low_end", "trimmers")
 
 
 def main(argv: list[str] | None = None) -> int:
@@ -72,8 +73,22 @@ def build_parser() -> argparse.ArgumentParser:
     rehearse.add_argument("--turns", choices=("known", "unknown"), default="known", help="by the program; else the key is used")
     rehearse.add_argument("--unrest", type=_share, default=None, metavar="PERCENT", help="of the needle, instead of the receiver's own")
     rehearse.add_argument("--memory", type=float, default=0.4, metavar="S", help="of that unrest (default 0.4 s)")
+    rehearse.add_argument("--truth", type=Path, default=None, metavar="FILE.json", help="what the set really is: gang, parts, pointer")
+    rehearse.add_argument("--pointer-mm", type=_millimetres, default=None, metavar="MM", help="how far the pointer comes back beside (σ)")
     rehearse.add_argument("--json", action="store_true", help="one JSON object a line for a single seed too")
     rehearse.set_defaults(act=run_rehearse)
+    says = "verification of practice sets by the program, each figure with its uncertainty beside the truth, one JSON object a line"
+    verified = commands.add_parser("verify-rehearsal", help=says, description=says)
+    verified.add_argument("dossier", type=Path, metavar="MODEL.json")
+    verified.add_argument("--seeds", type=_seeds, default=range(1, 2), metavar="A-B", help="of the instruments' errors, and of the sets")
+    verified.add_argument("--set-seed", type=_seed, default=None, metavar="N", help="the same set again and again")
+    verified.add_argument("--misalign", choices=("none", "light", "moderate", "severe"), default="light")
+    verified.add_argument("--json", action="store_true", help="as it is always given")
+    verified.set_defaults(act=run_verify_rehearsal)
+    says = "make a model as the page does, of what can be said of a set without papers: " + ", ".join(SKETCHED)
+    sketch = commands.add_parser("sketch", help="make a model of a set without papers: sketch key=value … > MODEL.json", description=says)
+    sketch.add_argument("fields", nargs="+", metavar="key=value", help="bands may be given several times, a band each")
+    sketch.set_defaults(act=run_sketch)
     for name, act, file, says in (
         ("backup", run_backup, "the copy to be made (default: among the copies of the data folder)", "copy the whole store, in use or not"),
         ("verify", run_verify, "the copy", "look at a copy from end to end"),
@@ -221,25 +236,67 @@ def run_rehearse(arguments: argparse.Namespace) -> int:
 
     try:
         content = arguments.dossier.read_bytes()
+        truth = json.loads(arguments.truth.read_text(encoding="utf-8")) if arguments.truth else None
     except OSError as fault:
-        print(f"{arguments.dossier} cannot be read: {fault}", file=sys.stderr)
+        print(f"{fault.filename} cannot be read: {fault.strerror}", file=sys.stderr)
         return NO_ANSWER
-    for seed in arguments.seeds or (arguments.seed,):
-        result = rehearsals.score(
-            content,
-            name=arguments.dossier.name,
-            seed=seed,
-            phase=arguments.phase,
-            bands=arguments.band,
-            misalign=arguments.misalign,
-            faults=arguments.fault,
-            method=arguments.method,
-            technician=arguments.technician,
-            turns_known=arguments.turns == "known",
-            unrest=None if arguments.unrest is None else (arguments.unrest, arguments.memory),
-        )
-        line = arguments.json or arguments.seeds
-        print(json.dumps(result, ensure_ascii=False, indent=None if line else 2), flush=True)
+    except (ValueError, RecursionError):
+        print(f"{arguments.truth} is not JSON.", file=sys.stderr)
+        return NO_ANSWER
+    try:
+        for seed in arguments.seeds or (arguments.seed,):
+            result = rehearsals.score(
+                content,
+                name=arguments.dossier.name,
+                seed=seed,
+                phase=arguments.phase,
+                bands=arguments.band,
+                misalign=arguments.misalign,
+                faults=arguments.fault,
+                method=arguments.method,
+                technician=arguments.technician,
+                turns_known=arguments.turns == "known",
+                unrest=None if arguments.unrest is None else (arguments.unrest, arguments.memory),
+                truth=truth,
+                pointer_mm=arguments.pointer_mm,
+            )
+            line = arguments.json or arguments.seeds
+            print(json.dumps(result, ensure_ascii=False, indent=None if line else 2), flush=True)
+    except FieldsRefused as fault:
+        print("\n".join(f"{name}: {said}" for name, said in fault.faults.items()), file=sys.stderr)
+        return MISUSED
+    return ANSWERED
+
+
+def run_verify_rehearsal(arguments: argparse.Namespace) -> int:
+    from calm_needle.work.verify_rehearsals import verify
+
+    try:
+        content = arguments.dossier.read_bytes()
+    except OSError as fault:
+        print(f"{arguments.dossier} cannot be read: {fault.strerror}", file=sys.stderr)
+        return NO_ANSWER
+    for seed in arguments.seeds:
+        for figure in verify(content, name=arguments.dossier.name, seed=seed, set_seed=arguments.set_seed, misalign=arguments.misalign):
+            print(json.dumps(figure, ensure_ascii=False), flush=True)
+    return ANSWERED
+
+
+def run_sketch(arguments: argparse.Namespace) -> int:
+    from calm_needle.work.jobs.sketches import sketched_file
+
+    fields: dict[str, str] = {}
+    for pair in arguments.fields:
+        name, equals, value = pair.partition("=")
+        if not equals or name not in SKETCHED:
+            print(f"“{pair[:40]}” is not key=value with one of: {', '.join(SKETCHED)}", file=sys.stderr)
+            return MISUSED
+        fields[name] = f"{fields[name]}\n{value}" if name in fields and name == "bands" else value
+    try:
+        sys.stdout.write(sketched_file(fields))
+    except FieldsRefused as fault:
+        print("\n".join(f"{name}: {said}" for name, said in fault.faults.items()), file=sys.stderr)
+        return MISUSED
     return ANSWERED
 
 
@@ -290,6 +347,16 @@ def _seeds(text: str) -> range:
     if not dash or _seed(last) < _seed(first):
         raise argparse.ArgumentTypeError(f"“{text[:20]}” are no seeds: the first and the last, as in 1-20")
     return range(int(first), int(last) + 1)
+
+
+def _millimetres(text: str) -> float:
+    try:
+        mm = float(text)
+    except ValueError:
+        mm = -1.0
+    if not 0.0 <= mm <= 5.0:
+        raise argparse.ArgumentTypeError(f"“{text[:20]}” is no width of a pointer: millimetres, 0 to 5")
+    return mm
 
 
 def _share(text: str) -> float:

@@ -73,9 +73,10 @@ class PracticeSet(Instrument):
         """Control the screening cans."""
         self._set(f"COV {'ON' if on else 'OFF'}")
 
-    def point(self, dial_hz: float) -> None:
-        """Control the pointer: at a mark of the dial, by eye."""
-        self._set(f"TUNE:MARK {dial_hz:.1f}")
+    def point(self, dial_hz: float, *, come_from: str = "") -> None:
+        """Control the pointer: at a mark of the dial, by eye; come to from one side, or as it comes."""
+        side = f',"{_plain(come_from)}"' if come_from else ""
+        self._set(f"TUNE:MARK {dial_hz:.1f}{side}")
 
     def bands(self) -> tuple[str, ...]:
         """Get the bands that it can be switched to."""

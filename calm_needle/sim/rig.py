@@ -31,9 +31,10 @@ from calm_needle.sim.receiver.practice import LEFT_OFF, PracticeReceiver
 LONGEST_LINE = 4096
 
 
-def instruments_at(receiver: PracticeReceiver, *, keep: Callable[[], None]) -> dict[str, StandIn]:
-    """Return the instruments wired to a practice receiver, by kind; they go by its clock. keep: called when the set was changed."""
-    seed = receiver.seed
+def instruments_at(receiver: PracticeReceiver, *, keep: Callable[[], None], seed: int | None = None) -> dict[str, StandIn]:
+    """Return the instruments wired to a practice receiver, by kind; they go by its clock. keep: called when the set was changed.
+    seed: of the instruments' own errors, the receiver's if None."""
+    seed = receiver.seed if seed is None else seed
     meter = Millivoltmeter(receiver, seed=seed, clock=receiver.clock)
     generator, hands = SignalGenerator(receiver, seed=seed), Hands(receiver, keep=keep)
     generator.about_to_change = hands.about_to_change = meter.catch_up

@@ -1,7 +1,8 @@
 """Runs: their acts, set-ups, readings, notes and findings. Everything here only grows."""
 
+import json
 import sqlite3
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 
 class RunRow(NamedTuple):
@@ -104,6 +105,18 @@ def last_reading(conn: sqlite3.Connection, run_id: int) -> tuple[float, str, str
         {"id": run_id},
     ).fetchone()
     return (float(row[0]), str(row[1]), str(row[2])) if row else None
+
+
+def last_pointer(conn: sqlite3.Connection, job_id: int) -> dict[str, Any] | None:
+    """Return how the pointer of a job's set came back when it was last measured, in any of its jobs; None where it never was."""
+    row = conn.execute(
+        """
+        SELECT detail -> '$.dial.pointer' FROM act WHERE kind = 'decide' AND detail ->> '$.dial.pointer.returns' > 0 AND run_id IN
+            (SELECT run.id FROM run JOIN job ON job.id = run.job_id WHERE job.set_id = (SELECT set_id FROM job WHERE id = :job_id))
+        ORDER BY id DESC LIMIT 1""",
+        {"job_id": job_id},
+    ).fetchone()
+    return json.loads(row[0]) if row else None
 
 
 def add_act(conn: sqlite3.Connection, *, run_id: int, kind: str, at_utc: str, detail: str) -> int:

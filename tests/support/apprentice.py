@@ -100,10 +100,12 @@ class Apprentice:
         title = self.bench.title
         self.bench.wait_for_reading_after(self.bench.reading_id + 3)
         while self.bench.title == title:
-            self.bench.press(self._turn_until_told())
+            key = self._turn_until_told()
+            self.bench.press(key)
             # A needle that moved away between the look and the key: it is asked about, and the hand goes on.
             self.bench.wait_until(lambda: self.bench.title != title or self.bench.asks)
-            if self.bench.title == title and "wanders too much" in self.bench.advice:
+            # What cannot be brought there is not brought back either, though the page asks for it.
+            if self.bench.title == title and ("wanders too much" in self.bench.advice or key == "x"):
                 self.bench.insist()
 
     def _turn_until_told(self) -> str:

@@ -56,7 +56,16 @@ class Verification(PageTest):
         self.assertIn('id="led-coupling-fault"', refused)
         search = self.post(f"{VERIFY}/search", band="MW", definition=BY, coupling="dummy aerial", cover="on").headers["Location"]
         self.assertIn("Set the generator to", self.get(search).get_data(as_text=True))
-        for level, high in (("100u", "1.4"), ("14u", "155m"), ("16u", "180m"), ("12.5u", "142m"), ("14u", "159m")):
+        for level, high in (
+            ("100u", "1.4"),
+            ("14u", "155m"),
+            ("16u", "180m"),
+            ("12.5u", "142m"),
+            ("14u", "159m"),
+            ("15u", "169m"),
+            ("13u", "147m"),
+            ("14u", "158m"),
+        ):
             self.assertEqual(self.post(search, level_v=level, high=high, low="50m").status_code, 303)
         self.assertIn("Go on with the search on medium wave", self.page())
         text = self.get(search).get_data(as_text=True)
@@ -211,7 +220,7 @@ class TheStore(PageTest):
     def test_what_falls_due_is_a_calendar(self) -> None:
         form = {"checked_on": "2026-01-05", "against": "a power meter", "uncertainty": "0.2", "due_on": "2099-03-31"}
         self.assertEqual(self.post("/instruments/register/generator/level", **form).status_code, 303)
-        self.assertIn("sure to ±\u00a00.2\u00a0dB by a power meter", self.get("/instruments").get_data(as_text=True))
+        self.assertIn("uncertainty ±\u00a00.2\u00a0dB (95\u00a0%) by a power meter", self.get("/instruments").get_data(as_text=True))
         text = self.get("/calendar.ics").get_data(as_text=True)
         self.assertIn("DTSTART;VALUE=DATE:20990331", text)
         self.assertIn("SUMMARY:Generator: check its level", text)

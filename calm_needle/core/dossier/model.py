@@ -51,12 +51,14 @@ class Watched:
 
 @dataclass(frozen=True)
 class Tuning:
-    """How the set itself stands: band, pointer (Hz), how it is tuned in words, and the other controls."""
+    """How the set itself stands: band, pointer (Hz), how it is tuned in words, the other controls, and from where the pointer is brought to
+    its mark: «below», «above», «lower end» or «upper end» of the scale, or as it comes."""
 
     band: str | None = None
     dial_hz: float | None = None
     how: str = ""
     controls: Mapping[str, Any] = field(default_factory=dict)
+    come_from: str = ""
 
 
 @dataclass(frozen=True)

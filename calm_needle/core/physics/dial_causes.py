@@ -11,16 +11,17 @@ import math
 from collections.abc import Sequence
 from typing import Literal, NamedTuple
 
-from calm_needle.core.physics.dial_fit import PAPERS, SUSPECTED, TURNED, Drawn, Reading, fit
+from calm_needle.core.physics.dial_fit import PAPERS, PARTS, SUSPECTED, TURNED, Drawn, Reading, fit
 from calm_needle.errors import CalmNeedleError
 
-DoubtKind = Literal["mark", "station", "band", "intermediate frequency", "contradiction", "few", "image"]
+DoubtKind = Literal["mark", "station", "band", "intermediate frequency", "contradiction", "few", "image", "either"]
 
-OFF_BEYOND = {"coil": 0.065, "padder": 0.055, "gang value": 0.05}  # shares within which parts of the class lie
-PLAINLY = 0.065  # a share off, below which a part is named but not accused: sound ones that were turned come near it
-SURE = 3.0  # standard deviations
+# Shares by which a part must be off before it is accused: sound ones lie within 3 %, and what is read of one is not that sure.
+OFF_BEYOND = {"coil": 0.07, "padder": 0.067, "gang value": 0.05}
+TOLD_WITHIN = 0.019  # how surely (standard deviation, a share) a part must be known for one that is 10 % off to be found 19 times in 20
+SURE = 3.5  # standard deviations, beyond which a part is accused
 ALIKE = 3.0  # of chi-square, by which one cause must be better than the next
-RARE, RARE_PART = 9.0, 7.0  # of chi-square, that a slip or a part must make readings less strange by
+RARE, RARE_PART = 9.0, 6.0  # of chi-square, that a slip or a part must make readings less strange by
 STRANGE_SIGMAS = 3.0  # by which chi-square lies above its mean where readings do not belong to such a set
 CHANNELS_HZ = (9e3, 10e3)
 SAME_SHARE, SAME_LEAST_HZ = 0.04, 1.5e3  # errors as much alike as that, and so large, are no adjuster's
@@ -28,9 +29,9 @@ FEWEST = 3
 
 
 class Cause(NamedTuple):
-    """A part that is off: by which share, good to sigma; how much less strange the readings are for it.
+    """A part that is off: by which share, good to sigma (a share); how much less strange the readings are for it.
 
-    certain: no other part explains them alike, and it is plainly off.
+    certain: no other part explains them alike.
     """
 
     part: str
@@ -41,12 +42,14 @@ class Cause(NamedTuple):
 
 
 class Doubt(NamedTuple):
-    """What does not fit: which reading, and what would (Hz; the mark, the station, the intermediate frequency)."""
+    """What does not fit: which reading, and what would (Hz; the mark, the station, the intermediate frequency). either: the part that would
+    explain it as well."""
 
     kind: DoubtKind
     reading: int | None = None
     instead_hz: float | None = None
     amount_hz: float = 0.0
+    part: str = ""
 
 
 def cause_of(drawn: Drawn, readings: Sequence[Reading]) -> Cause | None:
@@ -61,14 +64,23 @@ def cause_of(drawn: Drawn, readings: Sequence[Reading]) -> Cause | None:
             continue
         wide = fit(drawn, readings, believed={**_unturned(drawn), part: SUSPECTED})
         k = wide.names.index((part, 0))
-        off, sigma = float(wide.values[k]), math.sqrt(float(wide.covariance[k, k]))
+        off = math.expm1(float(wide.values[k])) if part in PARTS else float(wide.values[k])
+        sigma = (1.0 + off) * math.sqrt(float(wide.covariance[k, k]))
         found.append(Cause(part, off, sigma, plain.cost - wide.cost, certain=False))
     ranked = sorted(found, key=lambda c: -c.gain)
     best = ranked[0]
     if abs(best.off) < OFF_BEYOND[best.part] or abs(best.off) < SURE * best.sigma or best.gain < RARE_PART:
         return None
     alone = len(ranked) < 2 or best.gain - ranked[1].gain > ALIKE
-    return best._replace(certain=alone and abs(best.off) >= PLAINLY)
+    return best._replace(certain=alone)
+
+
+def padder_sigma(drawn: Drawn, readings: Sequence[Reading]) -> float | None:
+    """Return how surely these readings tell the padder's value, were it under suspicion (standard deviation, a share); None without one."""
+    if drawn.padder_f is None or not readings:
+        return None
+    found = fit(drawn, readings, believed={**_unturned(drawn), "padder": SUSPECTED})
+    return found.sigma("padder") * math.exp(found.now["padder"])
 
 
 def _unturned(drawn: Drawn) -> dict[str, float]:
@@ -109,10 +121,16 @@ def doubts_about(
     cost, strange = _cost(drawn, readings), strange_from(len(readings))
     if cost < strange:
         return []
-    if (found := _one_wrong(drawn, readings, cost)) is not None:
-        return [found]
-    with_part = min((_cost(drawn, readings, part) for part in OFF_BEYOND if part != "padder" or drawn.padder_f), default=cost)
-    return [] if with_part < strange else [Doubt("contradiction", _worst(drawn, readings))]
+    parts = {part: _cost(drawn, readings, part) for part in OFF_BEYOND if part != "padder" or drawn.padder_f}
+    likeliest = min(parts, key=lambda part: parts[part])
+    slip_cost, slip = _one_wrong(drawn, readings, heard=through_strip)
+    slipped = slip is not None and cost - slip_cost > RARE and slip_cost < strange
+    spoilt = parts[likeliest] < strange
+    if slipped and spoilt and slip is not None and abs(slip_cost - parts[likeliest]) < ALIKE:
+        return [Doubt("either", slip.reading, slip.instead_hz, slip.amount_hz, likeliest)]
+    if slipped and slip is not None and not (spoilt and parts[likeliest] < slip_cost):
+        return [slip]
+    return [] if spoilt else [Doubt("contradiction", _worst(drawn, readings))]
 
 
 def strange_from(readings: int) -> float:
@@ -120,24 +138,26 @@ def strange_from(readings: int) -> float:
     return readings + STRANGE_SIGMAS * math.sqrt(2.0 * readings)
 
 
-def _one_wrong(drawn: Drawn, readings: Sequence[Reading], cost: float) -> Doubt | None:
-    """The one reading that, taken otherwise, makes all the others fit: a mark beside, or a station beside."""
-    best: tuple[float, Doubt] | None = None
+def _one_wrong(drawn: Drawn, readings: Sequence[Reading], *, heard: bool) -> tuple[float, Doubt | None]:
+    """The one reading that, taken otherwise, makes the others fit best, and how strange they are then: with the pointer on the mark beside;
+    or, where it was heard, with its image or a station beside. What is counted is neither.
+    """
+    best: tuple[float, Doubt | None] = math.inf, None
     for i, r in enumerate(readings):
         below = max((m for m in drawn.marks_hz if m < r.dial_hz - 1.0), default=None)
         above = min((m for m in drawn.marks_hz if m > r.dial_hz + 1.0), default=None)
         tries = [(r._replace(dial_hz=f), Doubt("mark", i, f, r.error_hz)) for f in (below, above) if f]
         image_hz = r.receives_hz - 2.0 * drawn.side * drawn.if_hz
-        if image_hz > 0.0:
+        if heard and image_hz > 0.0:
             tries.append((r._replace(receives_hz=image_hz), Doubt("image", i, image_hz, 2.0 * drawn.side * drawn.if_hz)))
-        for step in CHANNELS_HZ:
+        for step in CHANNELS_HZ if heard else ():
             for beside_hz in (r.receives_hz + step, r.receives_hz - step):
                 tries.append((r._replace(receives_hz=beside_hz), Doubt("station", i, beside_hz, beside_hz - r.receives_hz)))
         for other, doubt in tries:
             now = _cost(drawn, [*readings[:i], other, *readings[i + 1 :]])
-            if best is None or now < best[0]:
+            if now < best[0]:
                 best = now, doubt
-    return best[1] if best is not None and cost - best[0] > RARE and best[0] < strange_from(len(readings)) else None
+    return best
 
 
 def _cost(drawn: Drawn, readings: Sequence[Reading], suspected: str | None = None) -> float:

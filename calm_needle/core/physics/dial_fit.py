@@ -1,18 +1,20 @@
 """A band's dial as it is: from where the set receives at a few marks to its oscillator's true parts.
 
-    1/C = 1/C_pad + 1/(C_gang (1 + v + s u) + C_trim)        f_osc = 1 / (2 pi sqrt(L C))        receives f_osc ∓ f_IF
+    1/C = 1/C_pad + 1/(C_gang (1 + v + s u) + p + C_trim)        f_osc = 1 / (2 pi sqrt(L C))        receives f_osc ∓ f_IF
 v, s: how far the gang is off in value and in shape; u goes from +1 at the scale's lower end to -1 at its upper, in the logarithm of the
-gang's capacitance. What the dossier says of the parts is believed as far as BELIEVED goes (least squares, Gauss-Newton, the beliefs as
-priors), so three marks are enough for six unknowns, and where they do not tell parts apart the covariance says so. Readings before and
-after an adjuster was turned count together: what nobody turned is the same in both. physics.md §3 of the design.
+gang's capacitance. p: what its plates do beside that line. Nobody knows their law, only that it is smooth: a Gaussian process of
+PLATES_SHARE of the gang and PLATES_F, that forgets over PLATES_FORGET of u, by its MODES largest modes; so marks that were not read are
+less sure. What the dossier says of the parts is believed as far as BELIEVED goes (least squares, Gauss-Newton, the beliefs as priors), so
+three marks are enough for more unknowns, and where they do not tell parts apart the covariance says so. Readings before and after an
+adjuster was turned count together: what nobody turned is the same in both. physics.md §3 of the design.
 """
 
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cache, cached_property
 from typing import TYPE_CHECKING, NamedTuple
 
 from calm_needle.core.lazy import Lazy
@@ -30,7 +32,10 @@ else:
 
 PartName = str  # coil, trimmer or padder
 PARTS: tuple[PartName, ...] = ("coil", "trimmer", "padder")
-GANG = ("gang value", "gang shape")
+PLATES_SHARE, PLATES_F, PLATES_FORGET = 2.2e-3, 0.22e-12, 0.5
+MODES, MODE_PLACES = 6, 81
+PLATES = tuple(f"plates {k + 1}" for k in range(MODES))
+GANG = ("gang value", "gang shape", *PLATES)
 
 # How far parts are off the dossier's where nobody turned them (standard deviation; the trimmer's as a share of its reach), and where
 # somebody may have.
@@ -54,6 +59,22 @@ TRIMMER_REACH_F, TRIMMER_REACH_SHARE = 14e-12, 0.6
 ROUNDS, ENOUGH, FARTHEST = 30, 1e-10, 0.3
 
 
+def plate_modes(u: Floats) -> Floats:
+    """Return the modes of a gang's plates at places u (-1..1): a row a place, a column a mode, of which each varies by about one."""
+    places, modes = _modes()
+    return np.column_stack([np.interp(u, places, mode) for mode in modes.T])
+
+
+@cache
+def _modes() -> tuple[Floats, Floats]:
+    """The largest modes of a smooth process of unit size, at places: eigenvectors of its covariance."""
+    places = np.linspace(-1.0, 1.0, MODE_PLACES)
+    apart = (places[:, None] - places[None, :]) / PLATES_FORGET
+    sizes, vectors = np.linalg.eigh(np.exp(-0.5 * apart**2))
+    largest = np.argsort(sizes)[::-1][:MODES]
+    return places, np.asarray(vectors[:, largest] * np.sqrt(sizes[largest]), dtype=np.float64)
+
+
 class Limits(NamedTuple):
     """Between which values (in the units of Drawn.unit) an adjuster comes to stand."""
 
@@ -62,10 +83,12 @@ class Limits(NamedTuple):
 
 
 class GangAt(NamedTuple):
-    """What the gang has where the pointer stands (F), and how far towards its most, +1, or its least, -1."""
+    """What the gang has where the pointer stands (F), how far towards its most, +1, or its least, -1, and what each mode of its plates
+    adds there (F, a column a mode)."""
 
     gang_f: Floats
     u: Floats
+    plates_f: Floats
 
 
 class _Tank(NamedTuple):
@@ -115,7 +138,8 @@ class Drawn:
         if float(gang.min()) <= 0.0:
             raise OutOfRange("trim_f", shown=format_si(self.trim_f, unit="F"), wanted="less than the tank has at the highest mark")
         low, high = float(gang[-2]), float(gang[-1])
-        return GangAt(gang[:-2], 2.0 * np.log(gang[:-2] / math.sqrt(low * high)) / math.log(low / high))
+        u = 2.0 * np.log(gang[:-2] / math.sqrt(low * high)) / math.log(low / high)
+        return GangAt(gang[:-2], u, np.hypot(PLATES_SHARE * gang[:-2], PLATES_F)[:, None] * plate_modes(u))
 
     @cached_property
     def _at_marks(self) -> GangAt:
@@ -134,17 +158,21 @@ class Drawn:
         tank = self._tank(changes, at)
         half = -0.5 * tank.f_osc_hz
         across = half * tank.whole_f / tank.across_f**2  # Hz per farad across the gang
-        by_part = {
+        by_part: dict[str, Callable[[], Floats]] = {
             "coil": lambda: half,
             "trimmer": lambda: across * self.trimmer_reach_f,
             "padder": lambda: half * tank.whole_f / tank.padder_f,
             "gang value": lambda: across * at.gang_f,
             "gang shape": lambda: across * at.gang_f * at.u,
+            **{name: lambda k=k: across * at.plates_f[:, k] for k, name in enumerate(PLATES)},  # type: ignore[misc]
         }
         return np.column_stack([by_part[name]() for name in names])
 
     def _tank(self, changes: Mapping[str, float | Floats], at: GangAt) -> _Tank:
         c = at.gang_f * (1.0 + changes.get("gang value", 0.0) + changes.get("gang shape", 0.0) * at.u)
+        for k, name in enumerate(PLATES):
+            if name in changes:
+                c = c + changes[name] * at.plates_f[:, k]
         c = np.maximum(c + self.trim_f + changes.get("trimmer", 0.0) * self.trimmer_reach_f, 1e-15)
         padder_f = np.inf if self.padder_f is None else self.padder_f * np.exp(changes.get("padder", 0.0))
         whole = c if self.padder_f is None else 1.0 / (1.0 / c + 1.0 / padder_f)
@@ -197,10 +225,11 @@ class Fit:
         receives_hz = self.drawn.receives_hz({**self.now, **(changes or {})})
         return np.asarray(receives_hz - np.asarray(self.drawn.marks_hz), dtype=np.float64)
 
-    def sigmas_hz(self) -> Floats:
-        """Return how surely the error at each mark is known as it stands (Hz, standard deviation)."""
+    def sigmas_hz(self, dial_hz: Sequence[float] | Floats | None = None) -> Floats:
+        """Return how surely the error at each mark, or at other places of the scale, is known as it stands (Hz, standard deviation)."""
         keep = [i for i, (name, n) in enumerate(self.names) if self._stands(name, n)]
-        j = self.drawn.slopes(self.now, [self.names[i][0] for i in keep])
+        at = None if dial_hz is None else self.drawn.gang(dial_hz)
+        j = self.drawn.slopes(self.now, [self.names[i][0] for i in keep], at)
         return np.asarray(np.sqrt(np.einsum("ij,jk,ik->i", j, self.covariance[np.ix_(keep, keep)], j)), dtype=np.float64)
 
     def _stands(self, name: str, n: int) -> bool:
@@ -225,7 +254,7 @@ def fit(drawn: Drawn, readings: Sequence[Reading], *, believed: Mapping[str, flo
             sigmas.append(max(usual[part], drawn.believed[part]) if n else {**usual, **(believed or {})}[part])
     for name in GANG:
         names.append((name, 0))
-        sigmas.append({**drawn.believed, **(believed or {})}[name])
+        sigmas.append({**drawn.believed, **(believed or {})}.get(name, 1.0))  # modes of the plates are drawn to their own size
     heads = [name for name, n in names if n == 0]
     own = np.array([[names.index((name, r.turned.get(name, 0) if name in last else 0)) for name in heads] for r in readings])
     at, heard = drawn.gang([r.dial_hz for r in readings]), np.array([r.receives_hz for r in readings])

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import TYPE_CHECKING, Literal, NamedTuple
 
 from calm_needle.core.lazy import Lazy
@@ -129,9 +129,11 @@ def _least_worst(
     return np.asarray(found.x, dtype=np.float64)[:n] if found.success and found.x is not None else x
 
 
-def moves_to(fit: Fit, setting: Setting, *, dial_hz: Sequence[float] | None = None) -> list[Move]:
+def moves_to(
+    fit: Fit, setting: Setting, *, dial_hz: Sequence[float] | None = None, pointer_hz: Callable[[float], float] = lambda _: 0.0
+) -> list[Move]:
     """Return the moves, in order, after the last of which every adjuster stands at its value. dial_hz: where the pointer may be put (the
-    marks if None).
+    marks if None). pointer_hz: by how much what is received there varies for the pointer alone (Hz, standard deviation).
 
     An error in what is believed of the parts moves each adjuster, peaked to its frequency, a little beside its value; of all orders and
     marks, those are taken with which the worst error to be expected is least.
@@ -141,6 +143,7 @@ def moves_to(fit: Fit, setting: Setting, *, dial_hz: Sequence[float] | None = No
         return []
     at_hz = list(drawn.marks_hz if dial_hz is None else dial_hz)
     at = drawn.gang(at_hz)
+    come_to = np.array([math.hypot(PEAKED_TO_HZ, pointer_hz(f)) for f in at_hz])
     now = fit.now
     standing = [i for i, (name, n) in enumerate(fit.names) if n == fit.last.get(name, 0)]
     heads = [fit.names[i][0] for i in standing]
@@ -153,7 +156,7 @@ def moves_to(fit: Fit, setting: Setting, *, dial_hz: Sequence[float] | None = No
     for order in itertools.permutations(parts):
         columns = [heads.index(p) for p in order]
         for places in itertools.permutations(range(len(at_hz)), len(order)):
-            expected = _expected(nominal, by_mark, by_place, columns, places, covariance)
+            expected = _expected(nominal, by_mark, by_place, columns, places, covariance, come_to)
             if best is None or expected < best[0]:
                 best = expected, order, places
     assert best is not None
@@ -169,7 +172,13 @@ def moves_to(fit: Fit, setting: Setting, *, dial_hz: Sequence[float] | None = No
 
 
 def _expected(
-    nominal: Floats, by_mark: Floats, by_place: Floats, columns: Sequence[int], places: Sequence[int], covariance: Floats
+    nominal: Floats,
+    by_mark: Floats,
+    by_place: Floats,
+    columns: Sequence[int],
+    places: Sequence[int],
+    covariance: Floats,
+    come_to: Floats,
 ) -> float:
     """The worst error to be expected at the marks once the moves are made: what is meant to be left, and one standard deviation."""
     size = by_mark.shape[1]
@@ -187,7 +196,7 @@ def _expected(
         comes[column] = row
     spread = np.zeros((size + len(places), size + len(places)))
     spread[:size, :size] = covariance
-    spread[range(size, size + len(places)), range(size, size + len(places))] = PEAKED_TO_HZ**2
+    spread[range(size, size + len(places)), range(size, size + len(places))] = come_to[list(places)] ** 2
     j = by_mark @ comes
     sigma = np.sqrt(np.maximum(np.einsum("ij,jk,ik->i", j, spread, j), 0.0))
     return float((np.abs(nominal) + sigma).max())

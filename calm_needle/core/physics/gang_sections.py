@@ -66,7 +66,7 @@ def section_of(drawn: Drawn, readings: Sequence[tuple[float, float]]) -> Section
     """Return what readings (pointer on the band's scale in Hz, farads) make of a section. Raises OutOfRange for fewer than three places."""
     if len({at for at, _ in readings}) < FEWEST:
         raise OutOfRange("readings", shown=f"{len(readings)} places", wanted="at least three, spread over the travel")
-    gang_f, u = drawn.gang([at for at, _ in readings])
+    gang_f, u, _ = drawn.gang([at for at, _ in readings])
     seen = np.array([c for _, c in readings])
     a = np.column_stack([gang_f, gang_f * u, np.full(len(seen), ACROSS_F)])
     # A meter is right to a share of what it shows.
@@ -95,7 +95,7 @@ def most_unequal(drawn: Drawn, first: Sequence[tuple[float, float]], second: Seq
     """
     one, two = section_of(drawn, first), section_of(drawn, second)
     places = np.array([at for at, _ in first])
-    gang_f, u = drawn.gang(places)
+    gang_f, u, _ = drawn.gang(places)
     c1, c2 = gang_f * (1.0 + one.value + one.shape * u), gang_f * (1.0 + two.value + two.shape * u)
     share = c2 / c1 - 1.0
     # Of what the circuit has in all, at that place, the difference is a part.

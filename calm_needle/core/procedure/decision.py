@@ -36,6 +36,7 @@ class Found(NamedTuple):
     sentence: str
     evidence: str
     accuses: str | None = None
+    cause: str = ""
 
 
 class Picture(NamedTuple):

@@ -8,6 +8,7 @@ from calm_needle.core.dossier.model import Model, SetUp, Source, Watched
 from calm_needle.core.physics.levels import throw_pads
 from calm_needle.core.quantities import format_plain, format_si
 
+COME_FROM = {"below": "below", "above": "above", "lower end": "the lower end", "upper end": "the upper end"}
 PADS_DB = (3.0, 6.0, 12.0, 20.0)
 FULL_OUTPUT_V = 20e-3  # what a generator gives with no pad thrown, in this workshop
 
@@ -23,6 +24,7 @@ class Setting(NamedTuple):
     """One thing to set: how the card says it, whether it differs from before, and its value for whatever can be set by itself.
 
     figure: whether `shown` is a figure, set in the type for figures. pads: of a level, which pads give it from full output.
+    come_from: of a pointer, from where it is brought to its mark, if that matters.
     """
 
     kind: SettingKind
@@ -32,6 +34,7 @@ class Setting(NamedTuple):
     changed: bool
     figure: bool = False
     pads: tuple[Pad, ...] = ()
+    come_from: str = ""
 
 
 def settings(new: SetUp, old: SetUp | None, *, model: Model, level_v: float | None = None) -> list[Setting]:
@@ -61,7 +64,17 @@ def settings(new: SetUp, old: SetUp | None, *, model: Model, level_v: float | No
         names = {band.id: band.name for band in model.bands}
         row("band", "Band", names.get(a.band, a.band), a.band, b and b.band)
     if a.dial_hz:
-        row("dial", "Dial", f"at {format_plain(a.dial_hz, unit='Hz', digits=5)}", a.dial_hz, b and b.dial_hz, figure=True)
+        come = f", come from {COME_FROM[a.come_from]}" if a.come_from else ""
+        before = b.dial_hz if b and b.come_from == a.come_from else None
+        row(
+            "dial",
+            "Dial",
+            f"at {format_plain(a.dial_hz, unit='Hz', digits=5)}{come}",
+            a.dial_hz,
+            before,
+            figure=True,
+            come_from=a.come_from,
+        )
     if a.how:
         row("tuning", "Tuning", a.how, a.how, b and b.how)
     for name, value in a.controls.items():

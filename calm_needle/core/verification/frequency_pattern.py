@@ -6,7 +6,7 @@ from typing import Literal, NamedTuple
 
 from calm_needle.core.quantities import format_db, format_si
 
-Pattern = Literal["one point", "proportional", "constant", "of one band", "right", "neither"]
+Pattern = Literal["one point", "proportional", "constant", "of one band", "right", "neither", "cannot be told"]
 BELIEVED = 3.0  # standard deviations
 LEAST_HZ = 0.5
 
@@ -37,7 +37,8 @@ class Found(NamedTuple):
 def pattern_of(points: Sequence[Checked], *, reachable_hz: Sequence[float] = ()) -> Found:
     """Return what errors at N >= 1 places have in common. reachable_hz: frequencies that could be checked besides.
 
-    Each law is fitted with its errors' weights and believed where no point is further from it than BELIEVED of its own sigma.
+    Each law is fitted with its errors' weights and believed where no point is further from it than BELIEVED of its own sigma, and the other
+    law is not believed too: then it cannot be told, and what each foretells elsewhere is said.
     """
     if not points:
         return Found("one point", "No frequency was checked yet.", next_hz=min(reachable_hz, default=None))
@@ -53,7 +54,9 @@ def pattern_of(points: Sequence[Checked], *, reachable_hz: Sequence[float] = ())
         return Found("one point", said + where, ppm=ppm, shift_hz=only.error_hz, next_hz=told)
     ppm, worst_ppm = _fit(points, [p.nominal_hz for p in points])
     shift, worst_shift = _fit(points, [1.0 for _ in points])
-    if worst_ppm <= BELIEVED and (worst_shift > BELIEVED or worst_ppm <= worst_shift):
+    if worst_ppm <= BELIEVED and worst_shift <= BELIEVED:
+        return _either(points, ppm, shift, reachable_hz)
+    if worst_ppm <= BELIEVED:
         said = f"Proportional, {format_db(ppm * 1e6)}\u00a0ppm: the reference, or one oscillator that all others come from."
         return Found("proportional", said, ppm=ppm * 1e6)
     if worst_shift <= BELIEVED:
@@ -63,6 +66,19 @@ def pattern_of(points: Sequence[Checked], *, reachable_hz: Sequence[float] = ())
         if len(others) > 1 and pattern_of(others).pattern in ("proportional", "constant", "right") and band:
             return Found("of one band", f"The others agree, {band} does not: that band’s own oscillator.")
     return Found("neither", "Neither proportional nor constant: read each again, and the reference beside it.")
+
+
+def _either(points: Sequence[Checked], ppm: float, shift_hz: float, reachable_hz: Sequence[float]) -> Found:
+    """Both laws explain what was read: what each foretells, and the frequency at which they are furthest apart."""
+    said = f"Cannot be told: {format_db(ppm * 1e6)}\u00a0ppm in proportion, or {format_si(shift_hz, unit='Hz', signed=True)} everywhere."
+    sigma_hz = math.sqrt(1.0 / sum(max(p.sigma_hz, LEAST_HZ / BELIEVED) ** -2 for p in points))
+    apart = {f: abs(ppm * f - shift_hz) for f in reachable_hz}
+    told = max(apart, key=apart.__getitem__, default=None)
+    if told is None or apart[told] <= BELIEVED * math.hypot(max(p.sigma_hz for p in points), sigma_hz):
+        return Found("cannot be told", f"{said} Read more surely, or further apart.", ppm=ppm * 1e6, shift_hz=shift_hz)
+    foretold = f"{format_si(ppm * told, unit='Hz', signed=True)} or {format_si(shift_hz, unit='Hz', signed=True)}"
+    where = f" {format_si(told, unit='Hz')} would tell: off by {foretold} there."
+    return Found("cannot be told", said + where, ppm=ppm * 1e6, shift_hz=shift_hz, next_hz=told)
 
 
 def _fit(points: Sequence[Checked], of: Sequence[float]) -> tuple[float, float]:

@@ -20,6 +20,7 @@ from calm_needle.core.verification.definitions import DEFINITIONS
 from calm_needle.errors import NoAnswer, OutOfRange
 
 Values = Mapping[str, Any]
+K95 = 2.0
 Better = Literal["less", "more", "near", ""]
 AT = Ask("at_hz", "At", "Hz", "1 MHz; where the set is tuned", optional=True)
 
@@ -186,13 +187,13 @@ def _frequency(v: Values) -> tuple[Figure, ...]:
     return (
         Figure("error", found.error_hz, "Hz", signed=True, digits=4),
         Figure("", found.error_ppm, "ppm", signed=True),
-        *((Figure("the reference is sure to ±", found.uncertainty_hz, "Hz"),) if found.uncertainty_hz else ()),
+        *((Figure("uncertainty (95 %) of the reference ±", found.uncertainty_hz, "Hz"),) if found.uncertainty_hz else ()),
     )
 
 
 def _window(v: Values) -> tuple[Figure, ...]:
     found = clear_window(nominal_hz=v["nominal_hz"], lower_hz=v["lower_hz"], upper_hz=v["upper_hz"], step_hz=v["step_hz"])
-    return (Figure("its middle is off by", found.error_hz, "Hz", signed=True), Figure("sure to ±", found.uncertainty_hz, "Hz"))
+    return (Figure("its middle is off by", found.error_hz, "Hz", signed=True), Figure("uncertainty ±", found.uncertainty_hz, "Hz"))
 
 
 def _drift(v: Values) -> tuple[Figure, ...]:
@@ -340,7 +341,13 @@ MEASURES: dict[str, Measure] = {
             (
                 Ask("nominal_hz", "Nominal", "Hz"),
                 Ask("measured_hz", "Measured", "Hz"),
-                Ask("reference_ppm", "The reference is sure to ±", "ppm", "from the instruments’ register, if left empty", optional=True),
+                Ask(
+                    "reference_ppm",
+                    "The reference’s uncertainty (95 %) ±",
+                    "ppm",
+                    "the register’s, if left empty",
+                    optional=True,
+                ),
             ),
             _frequency,
             "near",
@@ -383,10 +390,10 @@ def limit_of(measure: Measure, specifications: Sequence[Mapping[str, Any]], valu
     return next((limit for limit in found if limit is not None), None)
 
 
-def judge(figure: Figure, limit: Limit | None, *, sigma: float = 0.0, in_db: bool = False) -> Verdict:
-    """Return whether a figure is within its limit. sigma: its standard deviation (in its unit; decibels where in_db).
+def judge(figure: Figure, limit: Limit | None, *, u95: float = 0.0, in_db: bool = False) -> Verdict:
+    """Return whether a figure is within its limit. u95: its uncertainty (95 %, k = 2; in its unit, decibels where in_db).
 
-    Within one standard deviation of its limit it cannot be said.
+    The limit is guarded by that uncertainty on both sides: nearer to it the verdict is undecided, with the chance that it is within.
     """
     if limit is None:
         return Verdict("blank", "Nothing is said of it in the papers.")
@@ -396,8 +403,11 @@ def judge(figure: Figure, limit: Limit | None, *, sigma: float = 0.0, in_db: boo
         if bound is None:
             continue
         beyond = way * (20.0 * math.log10(figure.value / bound) if in_db and figure.value > 0 and bound > 0 else figure.value - bound)
-        if abs(beyond) <= sigma:
-            return Verdict("watch", f"{limit.words}: too near to say, it is sure to ±\u00a0{sigma:.2g}{' dB' if in_db else ''}.")
+        if abs(beyond) < u95:
+            within = 50.0 * (1.0 - math.erf(beyond / (u95 / K95) / math.sqrt(2.0)))
+            unit = "\u00a0dB" if in_db else f"\u00a0{figure.unit}" if figure.unit else ""
+            near = f"nearer to its limit than its uncertainty of ±\u00a0{u95:.2g}{unit} (95 %)"
+            return Verdict("watch", f"Undecided: {near}; {limit.words}. The chance that it is within is {within:.0f} %.")
         if beyond > 0:
             more = f" by {beyond:.1f}\u00a0dB" if in_db else ""
             return Verdict("stop", f"Misses its limit{more}: {limit.words}.")

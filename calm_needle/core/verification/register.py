@@ -7,22 +7,23 @@ Quantity = Literal["level", "frequency", "volts", "ohms"]
 State = Literal["checked", "due soon", "overdue", "never checked"]
 SOON_DAYS = 30
 UNITS: Mapping[str, str] = {"level": "dB", "frequency": "ppm", "volts": "%", "ohms": "%"}
-# What each instrument gives or reads, and how sure such instruments are taken to be where nobody has checked them (standard deviation).
+K95 = 2.0
+# What each instrument gives or reads, and the uncertainty (95 %) that such instruments are taken to have where nobody has checked them.
 TAKEN: Mapping[tuple[str, str], float] = {
-    ("generator", "level"): 0.5,
-    ("generator", "frequency"): 10.0,
-    ("counter", "frequency"): 2.0,
-    ("ac-millivoltmeter", "volts"): 1.0,
-    ("multimeter", "volts"): 1.0,
-    ("multimeter", "ohms"): 1.0,
-    ("oscilloscope", "volts"): 3.0,
-    ("lcr-meter", "ohms"): 1.0,
+    ("generator", "level"): 1.0,
+    ("generator", "frequency"): 20.0,
+    ("counter", "frequency"): 4.0,
+    ("ac-millivoltmeter", "volts"): 2.0,
+    ("multimeter", "volts"): 2.0,
+    ("multimeter", "ohms"): 2.0,
+    ("oscilloscope", "volts"): 6.0,
+    ("lcr-meter", "ohms"): 2.0,
 }
 
 
 class Check(NamedTuple):
-    """One check: of which instrument and quantity, on which day (2026-03-31), when it falls due again, against what, how sure it is since
-    (in UNITS)."""
+    """One check: of which instrument and quantity, on which day (2026-03-31), when it falls due again, against what, and its uncertainty
+    since as the paper gives it (95 %, in UNITS)."""
 
     instrument: str
     quantity: str
@@ -33,11 +34,16 @@ class Check(NamedTuple):
 
 
 class Sure(NamedTuple):
-    """How sure an instrument is of a quantity (standard deviation in UNITS), and from where that is known."""
+    """The uncertainty of an instrument for a quantity (95 %, in UNITS), and from where that is known."""
 
     uncertainty: float
     state: State
     words: str
+
+    @property
+    def sigma(self) -> float:
+        """The standard deviation that goes with it."""
+        return self.uncertainty / K95
 
 
 def sure_of(checks: Sequence[Check], *, instrument: str, quantity: str, today: str, soon: str) -> Sure:
@@ -45,9 +51,9 @@ def sure_of(checks: Sequence[Check], *, instrument: str, quantity: str, today: s
     mine = [c for c in checks if (c.instrument, c.quantity) == (instrument, quantity)]
     if not mine:
         taken = TAKEN.get((instrument, quantity), 0.0)
-        return Sure(taken, "never checked", f"never checked; taken to be sure to ±\u00a0{taken:g}\u00a0{UNITS[quantity]}")
+        return Sure(taken, "never checked", f"never checked; uncertainty taken as ±\u00a0{taken:g}\u00a0{UNITS[quantity]} (95\u00a0%)")
     last = max(mine, key=lambda c: c.checked_on)
-    said = f"sure to ±\u00a0{last.uncertainty:g}\u00a0{UNITS[quantity]} by {last.against}, {last.checked_on}"
+    said = f"uncertainty ±\u00a0{last.uncertainty:g}\u00a0{UNITS[quantity]} (95\u00a0%) by {last.against}, {last.checked_on}"
     if last.due_on and last.due_on < today:
         return Sure(2.0 * last.uncertainty, "overdue", f"{said}; overdue since {last.due_on}")
     if last.due_on and last.due_on <= soon:

@@ -8,6 +8,7 @@ from calm_needle.sim.instruments.stand_in import Number, StandIn, number_of
 from calm_needle.sim.receiver.practice import Input, PracticeReceiver
 
 OHM = 50.0
+LEVEL_OFF_DB = 0.25  # standard deviation, from generator to generator
 FREQUENCY = Number(50e3, 30e6, 1e6, "HZ", ".3f")
 LEVEL = Number(0.9e-6, 0.11, 1e-3, "V")
 DEPTH = Number(0.0, 95.0, 30.0, "PCT", ".1f")
@@ -25,7 +26,7 @@ class SignalGenerator(StandIn):
         super().__init__()
         rng = random.Random(f"{seed} generator")
         self._off_by = 1.0 + rng.gauss(0.0, 3e-6)
-        self._level_error = 10.0 ** (rng.gauss(0.0, 0.25) / 20.0)
+        self._level_error = 10.0 ** (rng.gauss(0.0, LEVEL_OFF_DB) / 20.0)
         self._receiver = receiver
         self.settle("[SOURce:]FREQuency[:CW]", "frequency_hz", FREQUENCY)
         self.settle("[SOURce:]VOLTage[:LEVel][:IMMediate][:AMPLitude]", "level_v", LEVEL)

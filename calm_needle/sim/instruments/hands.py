@@ -8,6 +8,7 @@ from calm_needle.core.scpi import Command, read_number
 from calm_needle.sim.instruments.oscilloscope import block
 from calm_needle.sim.instruments.stand_in import BAD_DATA, MISSING, OUT_OF_RANGE, Refusal, StandIn, number_of, switch_of
 from calm_needle.sim.receiver.adjuster import Adjuster
+from calm_needle.sim.receiver.dial import SIDES
 from calm_needle.sim.receiver.loudspeaker import Loudspeaker
 from calm_needle.sim.receiver.practice import PracticeReceiver, Probes
 from calm_needle.sim.receiver.supply import Supply
@@ -159,13 +160,16 @@ class Hands(StandIn):
         return f"{dial.dial_hz:.1f}"
 
     def _point(self, command: Command) -> str | None:
-        """The pointer at a mark of the dial, by eye."""
+        """The pointer at a mark of the dial, by eye; come to from one side, if that is named."""
         dial = self._receiver.dial
         if not dial.band:
             raise Refusal(-241, "Hardware missing: this dossier describes no tanks")
         if command.asks:
             return f"{dial.dial_hz:.1f}"
-        dial.point(number_of(command, low=1e3, high=1e9, unit="HZ"))
+        come_from = command.arguments[1] if len(command.arguments) > 1 else ""
+        if come_from and come_from not in SIDES:
+            raise Refusal(-224, f"Illegal parameter value: {', '.join(SIDES)}")
+        dial.point(number_of(command, low=1e3, high=1e9, unit="HZ"), come_from=come_from)
         self._keep()
         return None
 

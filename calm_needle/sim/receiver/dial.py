@@ -1,7 +1,8 @@
 """Band switch and pointer: the tuning of a practice set, by its printed scale.
 
-The gang at a mark is what the nominal oscillator needs to receive that mark: so the scale was printed. The pointer goes along the scale
-by millimetres; between two marks the logarithm of the frequency is taken as even.
+The drawn gang at a mark is what the nominal oscillator needs to receive that mark: so the scale was printed. The pointer goes along the
+scale by millimetres; between two marks the logarithm of the frequency is taken as even. What the sections have there is gang_law's, and
+where the shaft really stands pointer's.
 """
 
 import bisect
@@ -12,9 +13,15 @@ from typing import NamedTuple
 from calm_needle.core.dossier.model import Band, Model
 from calm_needle.sim.receiver.adjuster import Tuning
 from calm_needle.sim.receiver.band_tank import BandTank
+from calm_needle.sim.receiver.gang_law import Bent, Measured
+from calm_needle.sim.receiver.pointer import Drive, Pointer
 
 SEARCHED, SEARCH_STEPS = 0.06, 240  # how far a hand looks about a mark, as a share of its frequency, and in how many steps
 TUNING_TURNS = 12.0  # of the knob, from one end of the scale to the other
+SIDES = ("below", "above", "lower end", "upper end")
+BESIDE = 0.03  # of a mark, from where it is come to from one side
+UNMEASURED_MM = 100.0  # of a scale without marks
+OSCILLATOR = "oscillator"  # the section that every band has
 
 
 class GangOff(NamedTuple):
@@ -32,6 +39,9 @@ class Dial:
         self._printed = printed
         self.band, self.dial_hz = "", 0.0
         self.off = GangOff(0.0, 0.0)
+        self.bent: dict[str, Bent] = {}  # by section
+        self.measured: dict[tuple[str, str], Measured] = {}  # by section, and band, «» for all of them
+        self.pointer = Pointer(Drive(), seed=0)
         self.tuning = Tuning(TUNING_TURNS, TUNING_TURNS / 2.0, moved=self._follow)
         if self.bands:
             self.select(next(iter(self.bands)))
@@ -39,26 +49,42 @@ class Dial:
     def select(self, band: str) -> None:
         """Change to a band, the pointer at the middle of its scale. Raises KeyError for one it does not have."""
         there = self.bands[band]
-        self.band = band
+        self.band, self.dial_hz = band, there.f_low_hz
         self.point(math.sqrt(there.f_low_hz * there.f_high_hz))
 
-    def point(self, dial_hz: float) -> None:
-        """Bring the pointer to a frequency of the printed scale, or to the end of the scale nearest to it."""
+    @property
+    def sections(self) -> set[str]:
+        """Those that have more or less than the oscillator's."""
+        return {*self.bent, *(name for name, _ in self.measured)} - {OSCILLATOR} if self.band else set()
+
+    def point(self, dial_hz: float, *, come_from: str = "") -> None:
+        """Bring the pointer to a frequency of the printed scale, or to its end nearest to it; from one side, or as it comes."""
         band = self.bands[self.band]
+        if come_from:
+            ends = {"lower end": band.f_low_hz, "upper end": band.f_high_hz}
+            self.point(ends.get(come_from, dial_hz * (1.0 - BESIDE if come_from == "below" else 1.0 + BESIDE)))
+        before_hz = self.dial_hz
         self.dial_hz = min(max(dial_hz, band.f_low_hz), band.f_high_hz)
+        came_mm = length_mm(band) * (along(band, self.dial_hz) - along(band, before_hz))
+        self.pointer.come(way_mm=came_mm, scale_mm=length_mm(band))
         self.tuning.position_turns = TUNING_TURNS * along(band, self.dial_hz)
 
-    def gang_f(self, band_id: str | None = None, dial_hz: float | None = None) -> float:
-        """Return how much the gang has (F) where the pointer stands, or at a frequency of some band's scale."""
+    def gang_f(self, band_id: str | None = None, dial_hz: float | None = None, *, section: str = OSCILLATOR) -> float:
+        """Return how much a section of the gang has (F) where the shaft stands; or with the shaft just where some band's scale has a
+        frequency.
+        """
         if not (band_id or self.band):
             return 0.0
         band = self.bands[band_id or self.band]
-        drawn_f = self._drawn_f(band, dial_hz or self.dial_hz)
-        if self.off == NOTHING_OFF:
-            return drawn_f
+        beside = self.pointer.beside_mm / length_mm(band) if dial_hz is None else 0.0
+        place = along(band, dial_hz or self.dial_hz) + beside
+        if known := self.measured.get((section, band.id)) or self.measured.get((section, "")):
+            return known.at(place)
+        drawn_f = self._drawn_f(band, at_share(band, place))
         low_f, high_f = self._drawn_f(band, band.f_low_hz), self._drawn_f(band, band.f_high_hz)
         u = 2.0 * math.log(drawn_f / math.sqrt(low_f * high_f)) / math.log(low_f / high_f)
-        return drawn_f * (1.0 + self.off.value + self.off.shape * u)
+        more_f = self.bent[section].at(place, drawn_f) if section in self.bent else 0.0
+        return drawn_f * (1.0 + self.off.value + self.off.shape * u) + more_f
 
     def _drawn_f(self, band: Band, dial_hz: float) -> float:
         """What the drawn gang has at a frequency of the scale (F): with so much the drawn oscillator receives it."""
@@ -87,13 +113,16 @@ class Dial:
             self.dial_hz = at_share(self.bands[self.band], self.tuning.share)
 
 
-NOTHING_OFF = GangOff(0.0, 0.0)
-
-
 def along(band: Band, dial_hz: float) -> float:
     """Return how far along its scale a frequency stands, 0..1 from its lower end."""
     f, mm = _scale(band)
     return _between(math.log(dial_hz), [math.log(v) for v in f], [(m - mm[0]) / (mm[-1] - mm[0]) for m in mm])
+
+
+def length_mm(band: Band) -> float:
+    """Return how long a band's scale is (mm)."""
+    mm = _scale(band)[1]
+    return (mm[-1] - mm[0]) if len(band.marks) > 1 else UNMEASURED_MM
 
 
 def at_share(band: Band, share: float) -> float:

@@ -92,9 +92,11 @@ def front_end_truth(receiver: PracticeReceiver, band: Band) -> FrontEndTruth:
             continue
         tank, q, n = stage.tanks[band.id], stage.setting(band.id, "q"), stage.setting(band.id, "circuits")
 
-        def losses(values: Sequence[Floats], q: float = q, n: float = n) -> Floats:
+        section = np.array([receiver.dial.gang_f(band.id, f, section=stage.stage_id) for f in points])
+
+        def losses(values: Sequence[Floats], q: float = q, n: float = n, section: Floats = section) -> Floats:
             l_h, trim_f, padder_f = values
-            f0 = resonance(l_h, 1.0 / (1.0 / padder_f + 1.0 / (gang[:, None] + trim_f)))
+            f0 = resonance(l_h, 1.0 / (1.0 / padder_f + 1.0 / (section[:, None] + trim_f)))
             a = q * (received[:, None] / f0 - f0 / received[:, None])
             return np.asarray(10.0 * n * np.log10(1.0 + a * a), dtype=np.float64)
 

@@ -192,12 +192,19 @@ class PracticeReceiver:
         point = self.clips.get(instrument, "")
         return self.supply.volts(point) if self.supply and point and self.supply.knows(point) else 0.0
 
-    def stand(self, *, band: str | None = None, dial_hz: float | None = None, switches: Mapping[str, str] | None = None) -> None:
+    def stand(
+        self,
+        *,
+        band: str | None = None,
+        dial_hz: float | None = None,
+        come_from: str = "",
+        switches: Mapping[str, str] | None = None,
+    ) -> None:
         """Switch to a band, bring the pointer to a mark, set what the set has of other switches; what is not known is left."""
         if band in self.dial.bands and band != self.dial.band:
             self.dial.select(str(band))
         if dial_hz and self.dial.band:
-            self.dial.point(dial_hz)
+            self.dial.point(dial_hz, come_from=come_from)
         self.switches |= switches or {}
 
     def strip_gain(self, f_hz: float, *, entry: int | None = None) -> float:
@@ -244,7 +251,8 @@ class PracticeReceiver:
             if oscillator and self.dial.band and not self._gang_touches()
             else None
         )
-        return Now(self.dial.band, gang_f, runs_hz, 1.0, self.chain.slope, alive, self.switches)
+        sections_f = {name: self.dial.gang_f(section=name) for name in self.dial.sections}
+        return Now(self.dial.band, gang_f, runs_hz, 1.0, self.chain.slope, alive, self.switches, sections_f)
 
     def _gang_touches(self) -> bool:
         """Whether the plates of the oscillator's section touch where the shaft stands."""

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from types import MappingProxyType
 from typing import TYPE_CHECKING, NamedTuple
 
 if TYPE_CHECKING:
@@ -33,8 +35,9 @@ class Window(NamedTuple):
 
 
 class Now(NamedTuple):
-    """How the set stands: band, gang (F), where its oscillator runs (Hz, None where it does not), how far the gain control has drawn
-    back (carrier over threshold, 1 below it), what each valve does times what it should, by the winding that feeds it, and its switches.
+    """How the set stands: band, gang (F; the oscillator's section), where its oscillator runs (Hz, None where it does not), how far the
+    gain control has drawn back (carrier over threshold, 1 below it), what each valve does times what it should, by the winding that feeds
+    it, its switches, and other sections of the gang by their stage (F).
     """
 
     band: str
@@ -44,6 +47,11 @@ class Now(NamedTuple):
     slope: float
     alive: dict[str, float]
     switches: dict[str, str]
+    sections_f: Mapping[str, float] = MappingProxyType({})
+
+    def section_f(self, stage: str) -> float:
+        """What the gang has (F) in the section of a stage."""
+        return self.sections_f.get(stage, self.gang_f)
 
     def lives(self, winding: str) -> float:
         """What the valve fed through a winding does, times what it should."""

@@ -12,6 +12,7 @@ from calm_needle.core.procedure.run import RunState
 from calm_needle.errors import FieldsRefused
 from calm_needle.store import runs
 from calm_needle.work.jobs.carriers import known_carriers
+from calm_needle.work.jobs.pointer import pointer_of
 from calm_needle.work.jobs.wishes import wished
 
 STRIP_PHASE = "intermediate frequency"
@@ -31,6 +32,7 @@ def decision_of(conn: sqlite3.Connection, *, model: Model, state: RunState, job_
         "peaks": style.get("peaks"),
         "means": state.plan.means,
         "strip_hz": strip_hz(conn, job_id),
+        "pointer": pointer_of(conn, job_id),
         "carriers": known_carriers(conn),
         **wishes_here(conn, model=model, state=state, job_id=job_id),
         **asked,

@@ -23,6 +23,7 @@ SETTLED_READINGS = 15
 LOOKS = 20  # readings before a measurement is judged
 WAITED_S = 10.0
 REMEMBERED_TURNS = 0.1
+BY_COUNTER = 0.01  # turns of a core: to what a hand brings a reading back that it sees
 TOUCHES_UP = {"touch_up": True}  # the house style of rehearsals: what can be bettered is, within its tolerance too
 
 
@@ -148,8 +149,10 @@ def _do_step(bench: _Bench) -> None:
                     key_in = None
                     book.turn_back()
     if core:
-        # Whoever finds nothing turns it back to where it was, as nearly as a hand remembers.
-        remembered = random.Random(f"{bench.seed} back {len(book.state.visits)}").gauss(0.0, REMEMBERED_TURNS)
+        # Whoever finds nothing turns it back to where it was: as nearly as a hand remembers, or by the counter where that tells.
+        there = book.standing()
+        nearly = BY_COUNTER * touch if there and there.bring_back else REMEMBERED_TURNS
+        remembered = random.Random(f"{bench.seed} back {len(book.state.visits)}").gauss(0.0, nearly)
         receiver.turn(core, began_at + remembered - receiver.adjusters[core].position_turns)
     if core and (last := book.standing()) and last.nothing:
         book.no_peak(sure=True)
@@ -163,7 +166,8 @@ def stand(receiver: PracticeReceiver, wanted: SetUp) -> None:
     tuning = wanted.tuning
     if wanted.cover:
         receiver.cover(on=wanted.cover == "on")
-    receiver.stand(band=tuning.band, dial_hz=tuning.dial_hz, switches={k: str(v) for k, v in tuning.controls.items()})
+    switches = {k: str(v) for k, v in tuning.controls.items()}
+    receiver.stand(band=tuning.band, dial_hz=tuning.dial_hz, come_from=tuning.come_from, switches=switches)
     if wanted.watched and wanted.watched.point:
         receiver.clip("counter", wanted.watched.point)
 

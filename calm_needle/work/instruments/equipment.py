@@ -260,14 +260,15 @@ class Equipment:
 def _stand(practice: PracticeSet, wanted: Sequence[Setting]) -> None:
     """Let a practice set stand as a step wants it: band, pointer, switches, the generator's lead, the probes of other instruments."""
     bands = practice.bands()
-    for kind, value in ((s.kind, s.value) for s in wanted):
-        match kind:
+    for s in wanted:
+        value = s.value
+        match s.kind:
             case "lead":
                 practice.clip_lead(value[0])
             case "band" if value in bands:
                 practice.select_band(value)
             case "dial" if bands:
-                practice.point(value)
+                practice.point(value, come_from=s.come_from)
             case "cover":
                 practice.cover(on=value == "on")
             case "control":

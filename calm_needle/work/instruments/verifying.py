@@ -27,7 +27,7 @@ WAVE_S = 0.1  # of the output, that a tone is fitted to
 OFFSETS_HZ = (0.0, 1e3, 2e3, 3e3, 4e3, 5e3, 7e3, 10e3, 14e3, 20e3)
 TONES_HZ = (50.0, 100.0, 200.0, 400.0, 700.0, 1000.0, 1500.0, 2000.0, 3000.0, 4000.0, 5000.0)
 DEEPEST_DB = 66.0
-READ_DB, GENERATOR_DB = 0.1, 0.25  # of a level for an output: by the meter, and by the generator unless its register says otherwise
+READ_DB, GENERATOR_DB = 0.21, 0.25  # of a level found for an output: as rehearsed against the truth; and by the generator, unchecked
 
 
 class Asked(NamedTuple):

@@ -270,7 +270,7 @@ def measured_blocks(found: list[measuring.Taken], conn: sqlite3.Connection, job_
         rows = tuple(
             Row(f"{t.band_name} at {t.at}", (_main(t), t.unsure, t.definition, _how(t, conn, job_id), _against(t))) for t in sensitivities
         )
-        blocks.append(Table("Sensitivity", ("level", "sure to", "by", "how", "beside the papers"), rows))
+        blocks.append(Table("Sensitivity", ("level", "±, 95\u00a0%", "by", "how", "beside the papers"), rows))
     checked = [t for t in found if t.measure.name == "frequency"]
     if checked:
         rows = tuple(
@@ -280,7 +280,7 @@ def measured_blocks(found: list[measuring.Taken], conn: sqlite3.Connection, job_
             )
             for t in checked
         )
-        blocks.append(Table("Frequency accuracy", ("error", "of it", "sure to", "how"), rows))
+        blocks.append(Table("Frequency accuracy", ("error", "of it", "±, 95\u00a0%", "how"), rows))
     for t in (t for t in found if t.measure.name not in ("sensitivity", "frequency")):
         rows = tuple(
             Row(f.name or t.measure.title, (Amount(f.value, f.unit, signed=f.signed) if f.value is not None else f.shown,))

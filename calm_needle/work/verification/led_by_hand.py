@@ -206,7 +206,7 @@ def keep(conn: sqlite3.Connection, job_id: int, search_id: int) -> int:
     }
     heard = {"tries": float(sum(not t.struck_utc for t in search.tries))}
     with transaction(conn):
-        kept = measuring.write_down(conn, job_id, "sensitivity", form, sigma=math.hypot(found.sigma_db, generator.uncertainty), heard=heard)
+        kept = measuring.write_down(conn, job_id, "sensitivity", form, sigma=math.hypot(found.sigma_db, generator.sigma), heard=heard)
         store.end(conn, search_id=search_id, measurement_id=kept, at_utc=now_utc(conn))
     return kept
 

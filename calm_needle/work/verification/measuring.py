@@ -21,7 +21,7 @@ from calm_needle.core.verification.compare import compared
 from calm_needle.core.verification.definitions import DEFINITIONS, DEPTH, MEASURED_FIRST, TONE_HZ, definition_named
 from calm_needle.core.verification.frequency_pattern import Checked, pattern_of
 from calm_needle.core.verification.frequency_pattern import Found as PatternFound
-from calm_needle.core.verification.measures import MEASURES, Figure, Limit, Measure, judge, limit_of
+from calm_needle.core.verification.measures import K95, MEASURES, Figure, Limit, Measure, judge, limit_of
 from calm_needle.core.verification.neighbours import Needs, stands_out_db
 from calm_needle.errors import CalmNeedleError, FieldsRefused, NoAnswer, NotFound, NotUnderstood
 from calm_needle.files.curves_csv import write_curves
@@ -103,7 +103,7 @@ class Taken:
             return ""
         unit = "dB" if self.measure.routine else self.main.unit
         return (
-            f"±\u00a0{2.0 * self.sigma:.1f}\u00a0{unit}" if unit == "dB" else f"±\u00a0{format_si(2.0 * self.sigma, unit=unit, digits=2)}"
+            f"±\u00a0{K95 * self.sigma:.1f}\u00a0{unit}" if unit == "dB" else f"±\u00a0{format_si(K95 * self.sigma, unit=unit, digits=2)}"
         )
 
     @property
@@ -214,7 +214,7 @@ def taken(conn: sqlite3.Connection, job_id: int) -> list[Taken]:
                 stale,
                 row.struck or "",
                 limit,
-                judge(figures[0], limit, sigma=unsure, in_db=figures[0].unit == "V"),
+                judge(figures[0], limit, u95=K95 * unsure, in_db=figures[0].unit == "V"),
                 (first_mended is None or row.after_repair < first_mended) and (first_turned is None or row.after_act < first_turned),
             )
         )
@@ -386,7 +386,7 @@ def measure_it(conn: sqlite3.Connection, job_id: int, name: str, form: Mapping[s
     values = {**found.values, **({"definition": definition.name} if name == "sensitivity" else {})}
     level = instruments_register.sure(conn, instrument="generator", quantity="level")
     ratio = name in ("image", "if-ratio", "selectivity", "gain-control", "audio")
-    sigma = found.sigma if found.sigma is None or ratio else math.hypot(found.sigma, level.uncertainty)
+    sigma = found.sigma if found.sigma is None or ratio else math.hypot(found.sigma, level.sigma)
     conditions = {
         "coupling": usual_coupling(model),
         "goes_in": point,
@@ -451,7 +451,7 @@ def write_down(
         counter = instruments_register.sure(conn, instrument="counter", quantity="frequency")
         values["reference_ppm"] = counter.uncertainty
     if name == "frequency":
-        sigma = values["reference_ppm"] * 1e-6 * values["nominal_hz"]
+        sigma = values["reference_ppm"] * 1e-6 * values["nominal_hz"] / K95
     if name == "sensitivity" and DEFINITIONS[values["definition"]].evidence == "by ear":
         sigma = 6.0  # what is just audible differs by so much from ear to ear, and from hour to hour
     try:

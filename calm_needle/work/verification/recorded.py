@@ -48,7 +48,7 @@ def from_recording(conn: sqlite3.Connection, job_id: int, form: dict[str, str], 
         raise FieldsRefused(faults)
     seconds = len(recording.samples) / recording.rate_hz
     generator = instruments_register.sure(conn, instrument="generator", quantity="level")
-    sigma = math.hypot(off_db * slope_sigma / slope, DB_OF_A_NEPER / math.sqrt(AUDIO_HZ * seconds), generator.uncertainty)
+    sigma = math.hypot(off_db * slope_sigma / slope, DB_OF_A_NEPER / math.sqrt(AUDIO_HZ * seconds), generator.sigma)
     moved = {**form, "definition": definition.words, "level_v": repr(level_v * 10.0 ** (-off_db / 20.0))}
     heard = {"recorded_at_v": level_v, "sinad_db": found.sinad_db, "recorded_s": seconds}
     return measuring.write_down(conn, job_id, "sensitivity", moved, sigma=sigma, source="recording", heard=heard)

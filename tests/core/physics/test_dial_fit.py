@@ -59,7 +59,7 @@ def searched(found: Fit) -> float:
     """The least worst error over the marks by trying: a grid over all that turns, ever closer. Shares nothing with what it checks."""
     parts, marks = found.drawn.turnable, np.asarray(found.drawn.marks_hz)[:, None]
     limits, at = [found.drawn.limits(p) for p in parts], found.drawn.gang(found.drawn.marks_hz)
-    column = GangAt(at.gang_f[:, None], at.u[:, None])
+    column = GangAt(at.gang_f[:, None], at.u[:, None], at.plates_f[:, None])
     middle, half = [(low + high) / 2.0 for low, high in limits], [(high - low) / 2.0 for low, high in limits]
     best = math.inf
     for _ in range(14):

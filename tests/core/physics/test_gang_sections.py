@@ -12,7 +12,7 @@ MW = Drawn(MARKS, 468e3, 1, 96.89e-6, 53.09e-12, 508.9e-12, ("trimmer", "padder"
 
 
 def read(section: Section, places: tuple[float, ...] = MARKS, *, noise: float = 0.0, seed: int = 0) -> list[tuple[float, float]]:
-    gang_f, u = MW.gang(places)
+    gang_f, u, _ = MW.gang(places)
     rng = random.Random(seed)
     true = gang_f * (1.0 + section.value + section.shape * u) + section.across_f
     return [(f, float(c) * (1.0 + rng.gauss(0.0, noise))) for f, c in zip(places, true, strict=True)]

@@ -2,6 +2,7 @@
 
 import math
 import random
+import statistics
 import unittest
 from collections.abc import Callable
 
@@ -10,6 +11,7 @@ from calm_needle.core.verification.level_for_ratio import MOST_TRIES, Tried, lev
 from calm_needle.errors import UnknownName
 
 DEPTH = 0.3
+RUNS = 60
 
 
 def s_plus_n(level_v: float, *, at_10_db_v: float) -> float:
@@ -25,6 +27,24 @@ def search(apart: Callable[[float], float], *, wanted_db: float, slope: tuple[fl
     return tried
 
 
+def one_unsteady(rng: random.Random, scatter_db: float, wander_db: float, memory: float, drift_db: float) -> tuple[float, float, int]:
+    """One search in a set that scatters, wanders and drifts: how far it came out beside the level of its last try, its U95, its tries."""
+    begins_db, tries, beside_db = rng.uniform(-110.0, -75.0), [0], [rng.gauss(0.0, wander_db)]
+
+    def apart(level_v: float) -> float:
+        if tries[0]:
+            beside_db[0] = memory * beside_db[0] + math.sqrt(1.0 - memory**2) * rng.gauss(0.0, wander_db)
+        now_db = begins_db + drift_db * tries[0]
+        tries[0] += 1
+        return 10.0 + (20.0 * math.log10(level_v) - now_db) + beside_db[0] + rng.gauss(0.0, scatter_db)
+
+    tried = search(apart, wanted_db=10.0, slope=(1.0, 0.15))
+    found = level_of(tried, wanted_db=10.0, slope=(1.0, 0.15))
+    assert found
+    at_last_db = begins_db + drift_db * (tries[0] - 1) - beside_db[0]
+    return 20.0 * math.log10(found.level_v) - at_last_db, found.u95_db, found.near
+
+
 class Search(unittest.TestCase):
     def test_without_noise_it_ends_within_a_tenth_of_a_decibel_wherever_it_begins(self) -> None:
         wanted, slope = DEFINITIONS["s-plus-n"].apart_db, DEFINITIONS["s-plus-n"].slope
@@ -38,18 +58,27 @@ class Search(unittest.TestCase):
                     self.assertLess(abs(20.0 * math.log10(found.level_v / exact)), 0.1)
                     self.assertLessEqual(len(tried), MOST_TRIES)
 
-    def test_with_noise_its_two_standard_deviations_hold_the_truth_nineteen_times_in_twenty(self) -> None:
-        wanted, slope = 10.0, DEFINITIONS["s-plus-n"].slope
-        rng, covered, spread = random.Random(7), 0, []
-        for _ in range(400):
-            tried = search(lambda v: s_plus_n(v, at_10_db_v=12e-6) + rng.gauss(0.0, 0.3), wanted_db=wanted, slope=slope)
-            found = level_of(tried, wanted_db=wanted, slope=slope)
-            assert found
-            off = 20.0 * math.log10(found.level_v / 12e-6)
-            spread.append(off)
-            covered += abs(off) <= 2.0 * found.sigma_db
-        self.assertGreaterEqual(covered, 360)
-        self.assertLess(max(abs(x) for x in spread), 1.0)
+    def test_its_uncertainty_holds_the_truth_of_the_last_try_nineteen_times_in_twenty(self) -> None:
+        for scatter_db, wander_db, memory, drift_db in (
+            (0.1, 0.0, 0.0, 0.0),
+            (0.3, 0.0, 0.0, 0.0),
+            (1.0, 0.0, 0.0, 0.0),
+            (0.1, 0.3, 0.8, 0.0),
+            (0.1, 0.0, 0.0, 0.1),
+            (0.3, 0.0, 0.0, 0.1),
+        ):
+            with self.subTest(scatter=scatter_db, wander=wander_db, drift=drift_db):
+                rng, covered, wide, reads = random.Random(7), 0, [], []
+                for _ in range(RUNS):
+                    off_db, u95_db, near = one_unsteady(rng, scatter_db, wander_db, memory, drift_db)
+                    covered += abs(off_db) <= u95_db
+                    wide.append(u95_db)
+                    reads.append(near)
+                # 95 %, less three standard deviations of such a count. With a drift it is less: few tries do not tell it from scatter.
+                self.assertGreaterEqual(covered, (0.76 if drift_db else 0.865) * RUNS)
+                self.assertGreaterEqual(min(reads), 6)
+                if not (wander_db or drift_db):
+                    self.assertLess(statistics.median(wide), 2.2 * 2.0 * scatter_db / math.sqrt(statistics.median(reads)))
 
     def test_what_cannot_be_reached_ends_and_is_not_made_up(self) -> None:
         deaf = search(lambda _: 0.3, wanted_db=10.0, slope=(1.0, 0.1))

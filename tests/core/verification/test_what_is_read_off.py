@@ -96,6 +96,18 @@ class FrequencyPatterns(unittest.TestCase):
         assert ppm
         self.assertAlmostEqual(ppm, 100.0, delta=1.0)
 
+    def test_two_frequencies_that_lie_close_tell_neither_law_and_what_each_foretells_is_said(self) -> None:
+        found = pattern_of(points(("40 m", 7.0e6, 210.0), ("40 m", 7.2e6, 214.0)), reachable_hz=[7.3e6, 28e6])
+        self.assertEqual((found.pattern, found.next_hz), ("cannot be told", 28e6))
+        self.assertIn("28.00\u2009MHz would tell: off by +836.0\u2009Hz or +212.0\u2009Hz there", found.sentence)
+        self.assertIsNone(pattern_of(points(("40 m", 7.0e6, 21.0), ("40 m", 7.2e6, 19.0)), reachable_hz=[7.3e6]).next_hz)
+        rng, wrong = random.Random(8), 0
+        for k in range(400):
+            law = "proportional" if k % 2 else "constant"
+            errors = [(f, rng.gauss(210.0 * (f / 7.0e6 if k % 2 else 1.0), 5.0)) for f in (7.0e6, 7.2e6)]
+            wrong += pattern_of(points(*(("40 m", f, e) for f, e in errors))).pattern not in (law, "cannot be told")
+        self.assertLess(wrong, 8)
+
     @given(st.floats(1e5, 3e7), st.floats(1.5, 30.0), st.floats(-300.0, 300.0))
     def test_a_proportional_error_is_never_called_constant_where_the_two_can_be_told(self, low: float, times: float, ppm: float) -> None:
         found = pattern_of([Checked("A", f, f * (1.0 + ppm * 1e-6), 1.0) for f in (low, low * times)])
@@ -179,10 +191,27 @@ class LikeWithLike(unittest.TestCase):
 
 
 class Limits(unittest.TestCase):
+    def test_a_set_exactly_at_its_limit_seldom_passes_and_the_chance_is_said(self) -> None:
+        rng, limit, sigma_db = random.Random(9), Limit("15 µV at most", most=15e-6), 0.4
+        for beyond_db, most in ((0.0, 0.035), (0.25 * 2.0 * sigma_db, 0.02)):
+            passed = 0
+            for _ in range(4000):
+                read_v = 15e-6 * 10.0 ** ((beyond_db + rng.gauss(0.0, sigma_db)) / 20.0)
+                passed += judge(Figure("level", read_v, "V"), limit, u95=2.0 * sigma_db, in_db=True).state == "good"
+            self.assertLessEqual(passed, most * 4000)
+        at_limit = judge(Figure("level", 15e-6, "V"), limit, u95=0.8, in_db=True)
+        self.assertIn("The chance that it is within is 50 %", at_limit.sentence)
+
     def test_within_beyond_not_reached_and_too_near_to_say(self) -> None:
         limit = Limit("15 µV at most", most=15e-6)
-        for volts, sigma, state in ((9e-6, 0.3, "good"), (30e-6, 0.3, "stop"), (15.3e-6, 0.5, "watch"), (None, 0.0, "stop")):
-            self.assertEqual(judge(Figure("level", volts, "V"), limit, sigma=sigma, in_db=True).state, state)
+        for volts, u95, state in (
+            (9e-6, 0.6, "good"),
+            (30e-6, 0.6, "stop"),
+            (15.3e-6, 1.0, "watch"),
+            (14.6e-6, 0.3, "watch"),
+            (None, 0.0, "stop"),
+        ):
+            self.assertEqual(judge(Figure("level", volts, "V"), limit, u95=u95, in_db=True).state, state)
         self.assertEqual(judge(Figure("level", 1.0, "V"), None).state, "blank")
         self.assertEqual(judge(Figure("image", 40.0, "dB"), Limit("at least 50 dB", least=50.0)).state, "stop")
 

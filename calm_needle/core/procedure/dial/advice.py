@@ -5,6 +5,7 @@ error over the printed marks; the papers' own points, and exact where the owner 
 After a pair of moves it is read again, and a second pair is advised only where it is worth it.
 """
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
@@ -12,15 +13,25 @@ from typing import Any
 import numpy as np
 
 from calm_needle.core.dossier.model import Group, Model
-from calm_needle.core.physics.dial_causes import Cause, cause_of, doubts_about, strange_from
+from calm_needle.core.physics.dial_causes import Cause, cause_of, doubts_about, padder_sigma, strange_from
 from calm_needle.core.physics.dial_fit import PAPERS, TYPICAL, Fit, Reading, fit
 from calm_needle.core.physics.dial_setting import Goal, Move, Setting, best_setting, moves_to
 from calm_needle.core.procedure.decision import Curve, Decision, Found, Option, Picture, Tone
 from calm_needle.core.procedure.dial.band import DialBand, dial_bands
 from calm_needle.core.procedure.dial.cover import CoverShift, as_opened
 from calm_needle.core.procedure.dial.evidence import Evidence, evidence_of
-from calm_needle.core.procedure.dial.steps import Means, cover_group, means_named, more_marks, moving_group, reading_group, tuned_to_hz
+from calm_needle.core.procedure.dial.steps import (
+    Means,
+    cover_group,
+    means_named,
+    more_marks,
+    moving_group,
+    pointer_group,
+    reading_group,
+    tuned_to_hz,
+)
 from calm_needle.core.procedure.dial.words import (
+    between_words,
     cause_words,
     cover_words,
     doubt_words,
@@ -28,6 +39,7 @@ from calm_needle.core.procedure.dial.words import (
     mark,
     size,
     trimmer_words,
+    untold_words,
     values_words,
 )
 from calm_needle.core.procedure.run import RunState
@@ -43,15 +55,21 @@ PAPERS_POINTS = "Papers’ points"
 # What the points are called at which a dossier has a band set, by its source: nobody's papers say those of a sketch.
 POINTS_OF = {"a sister model's": "Sister’s points", "worked out at the bench": "Usual points"}
 LEAVE, LEAST, BOOK, EXACT, AGAIN, COVER = "leave", "least-worst", "book", "exact", "again", "cover"
+POINTER, MORE = "pointer", "more"
+K95 = 2.0
+PROMISED = 0.4  # of what is not known, that a first further pair may fall short of
 
 
 def dial_decision(model: Model, state: RunState, group: Group, asked: Mapping[str, Any]) -> Decision:
     """Return what to do about the band that a group has read. asked: listens_hz, where the owner listens, if anywhere; strip_hz, where the
     strip was found to peak; means, and carriers that are known; touch_up and aim, as the house style has them; tolerance_times and wish,
     how much the owner asks of this band."""
-    bands = dial_bands(model)
+    bands = dial_bands(model, asked.get("pointer"))
     whole = _as_wished(bands[_band_of(group)], asked)
     evidence = evidence_of(state.plan, state.visits, whole)
+    if evidence.pointer:  # measured here, so it counts for what was read here
+        whole = replace(whole, pointer=evidence.pointer)
+        evidence = evidence_of(state.plan, state.visits, whole)
     band = whole.without(evidence.stuck)
     number = sum(g.id.startswith(f"move-{band.band.id}-".lower()) for g in state.plan.groups)
     numbers = number + 1, _number(state, band)
@@ -76,6 +94,7 @@ def dial_decision(model: Model, state: RunState, group: Group, asked: Mapping[st
     # What was read twice alike is not read a third time: it stays as it is until somebody has found out.
     advised = LEAVE if len(now) >= TWICE * len({r.dial_hz for r in now}) else AGAIN
     in_order = (again, leave) if advised == AGAIN else (leave, again)
+    measure = _measure_pointer(model, band, means, evidence, number=numbers[1])
     twice = " Read twice, and the same: leave it until that is found out." if advised == LEAVE else ""
     try:
         found = fit(band.drawn, readings) if readings else None
@@ -93,10 +112,11 @@ def dial_decision(model: Model, state: RunState, group: Group, asked: Mapping[st
     if doubts:
         sentence, what = doubt_words(band, doubts[0], now)
         first, last = in_order
-        options = (first, *_ways(model, band, found, best, numbers=numbers, asked=asked), last)
-        return Decision(
-            title, sentence, f"{what}{twice}", options, advised, "danger", picture=picture, detail=_detail(band, found, None, evidence)
-        )
+        options = (first, *_ways(model, band, found, best, numbers=numbers, asked=asked), last, *measure)
+        detail = {**_detail(band, found, None, evidence), "doubts": [d.kind for d in doubts]}
+        if measure and doubts[0].kind == "contradiction":  # perhaps it is the pointer that does not come back
+            advised, what, twice = POINTER, f"{what} Or the pointer does not come back to a mark: measure that first.", ""
+        return Decision(title, sentence, f"{what}{twice}", options, advised, "danger", picture=picture, detail=detail)
     known = evidence.cover is not None and (evidence.cover.agrees or evidence.cover.times > OFTEN)
     if band.cover and number == 0 and not known:
         return _cover_first(model, band, means, evidence, leave, numbers=numbers, title=title, picture=picture)
@@ -105,11 +125,58 @@ def dial_decision(model: Model, state: RunState, group: Group, asked: Mapping[st
     decided = _decided(
         model, band, found, best, ways, leave, cause=cause, number=number, evidence_of=evidence, picture=picture, title=title, asked=asked
     )
+    decided = _surer_first(model, band, means, found, decided, evidence, number=numbers[1])
+    decided = decided._replace(options=(*decided.options, *measure))
     besides = (
+        untold_words(padder_sigma(band.drawn, now)) if not cause and number == 0 and band.drawn.values_from == PAPERS else "",
+        between_words(**_worst_between(found)),
+        evidence.pointer.words() if evidence.pointer else "",
         values_words(band, _borne_out(band, readings) if number else None),
         cover_words(band, evidence.cover) if evidence.cover else "",
     )
-    return decided._replace(evidence=" ".join(filter(None, (decided.evidence, *besides))))
+    detail = {**decided.detail, "causes": [(f.subject, f.cause) for f in decided.found if f.cause]}
+    return decided._replace(evidence=" ".join(filter(None, (decided.evidence, *besides))), detail=detail)
+
+
+def _measure_pointer(model: Model, band: DialBand, means: Means, evidence: Evidence, *, number: int) -> tuple[Option, ...]:
+    """The option to measure how the pointer comes back, where nobody has and it can be."""
+    if band.pointer.returns or means.reads == "carrier" or band.band.scale_typical:
+        return ()
+    marks = band.drawn.marks_hz
+    group = pointer_group(model, band, means, mark_hz=marks[len(marks) // 2], number=number)
+    words = f"The mark at {mark(marks[len(marks) // 2])}, three times from either end of the scale. It is kept for this set."
+    return (Option(POINTER, "Measure how the pointer comes back", words, groups=(group,), steps=tuple(s["title"] for s in group["steps"])),)
+
+
+def _worst_between(found: Fit) -> dict[str, float]:
+    """The largest error that is expected anywhere along the scale, its uncertainty (95 %), and where (Hz)."""
+    marks = found.drawn.marks_hz
+    at = np.geomspace(marks[0], marks[-1], CURVE_POINTS)
+    errors = found.drawn.receives_hz(found.now, found.drawn.gang(at)) - at
+    k = int(np.argmax(np.abs(errors)))
+    return {"error_hz": float(errors[k]), "u95_hz": K95 * float(found.sigmas_hz(at)[k]), "at_hz": float(at[k])}
+
+
+def _surer_first(model: Model, band: DialBand, means: Means, found: Fit, decided: Decision, evidence: Evidence, *, number: int) -> Decision:
+    """Where leaving it is advised, and some mark may be within its tolerance or not for all that is known: that mark is read first, the
+    least sure of them."""
+    if decided.advised != LEAVE or means.reads == "carrier":
+        return decided
+    marks, read = np.asarray(found.drawn.marks_hz), {r.dial_hz for r in evidence.since_turned()}
+    u95, tolerance = K95 * found.sigmas_hz(), band.tolerance_percent / 100.0 * marks
+    open_ = np.abs(np.abs(found.errors_hz()) - tolerance) < u95
+    open_ &= np.array([m not in read for m in marks])
+    if not open_.any():
+        return decided
+    k = int(np.argmax(np.where(open_, u95 / marks, 0.0)))
+    at = mark(float(marks[k]))
+    group = reading_group(model, band, means, marks_hz=(float(marks[k]),), number=number)
+    more = Option(MORE, f"Read the mark at {at} too", "Nothing is turned for it.", groups=(group,))
+    sentence = f"Undecided at {at}: read that mark too."
+    why = f"There it is off by {size(float(found.errors_hz()[k]))} ± {size(float(u95[k]))} (95 %), and the tolerance lies within that."
+    return decided._replace(
+        sentence=sentence, evidence=f"{why} {decided.evidence}", options=(more, *decided.options), advised=MORE, tone="watch"
+    )
 
 
 def _borne_out(band: DialBand, readings: Sequence[Reading]) -> bool:
@@ -159,14 +226,19 @@ def _decided(
     errors = found.errors_hz()
     at = int(np.argmax(np.abs(errors)))
     worst = float(abs(errors[at]))
+    u95 = K95 * found.sigmas_hz()
     within = bool(np.all(np.abs(errors) <= band.tolerance_percent / 100.0 * marks))
     # What adjusters can do at the best is not known of a tank whose values nobody has written down, before they were turned once.
     can_be = bool(np.all(np.abs(best.errors_hz) <= band.tolerance_percent / 100.0 * marks)) or (
         number == 0 and band.drawn.values_from == TYPICAL
     )
     # A second pair of moves cannot better what the first was only brought near to; and what is well inside its tolerance needs none.
-    finest = tuned_to_hz(float(marks[at]) + found.drawn.if_hz)
-    worth = worst > WORTH * best.worst_hz + WORTH_SHARE * float(marks[0]) and (number == 0 or worst - best.worst_hz > finest)
+    # Nor can anybody better what is not known: neither by more than the readings tell, nor than the pointer comes back. Each
+    # further pair has to promise more, for the one before promised too.
+    finest = max(tuned_to_hz(float(marks[at]) + found.drawn.if_hz), math.hypot(float(u95[at]) / K95, band.pointer_hz(float(marks[at]))))
+    worth = worst > WORTH * best.worst_hz + WORTH_SHARE * float(marks[0]) and (
+        number == 0 or worst - best.worst_hz > (number - PROMISED) * finest
+    )
     if number and not asked.get("touch_up"):
         worth = worth and bool(np.any(np.abs(errors) > WELL_INSIDE * band.tolerance_percent / 100.0 * marks))
     here = f"Worst at {mark(float(marks[at]))}: {error_words(band, dial_hz=float(marks[at]), error_hz=float(errors[at]))}."
@@ -233,7 +305,7 @@ def _ways(
     out: list[Option] = []
     for option_id, label, goal, at_hz in goals:
         setting = best if goal == "least worst" else best_setting(found, goal=goal, at_hz=at_hz)
-        moves = as_opened(band.drawn, moves_to(found, setting, dial_hz=more_marks(band)), cover)
+        moves = as_opened(band.drawn, moves_to(found, setting, dial_hz=more_marks(band), pointer_hz=band.pointer_hz), cover)
         groups = (
             moving_group(model, band, means, moves, number=numbers[0]),
             reading_group(model, band, means, marks_hz=more_marks(band), number=numbers[1]),
@@ -318,6 +390,10 @@ def _detail(band: DialBand, found: Fit, best: Setting | None, evidence: Evidence
         "cover_shift_hz": [evidence.cover.dial_hz, evidence.cover.shift_hz] if evidence.cover else None,
         "worst_hz": max(abs(e) for e in errors),
         "least_worst_hz": best.worst_hz if best else None,
+        "between": _worst_between(found),
+        "pointer": band.pointer._asdict(),
+        "causes": [],
+        "padder_sigma": padder_sigma(band.drawn, evidence.since_turned()),
         "parts": {name: [value, found.sigma(name)] for name, value in found.now.items()},
     }
 

@@ -7,9 +7,11 @@ from itertools import pairwise
 from calm_needle.core.dossier.model import Band, Model
 from calm_needle.core.physics.dial_fit import PAPERS, SISTER, TYPICAL, WORKED_OUT, Drawn, PartName
 from calm_needle.core.physics.typical_tank import typical_tanks
+from calm_needle.core.procedure.dial.pointer import UNMEASURED, Pointer
 from calm_needle.errors import OutOfRange
 
 FEWEST_MARKS = 3
+PER_MM_OVER = 2e-3  # of a mark, over which its hertz per millimetre are taken
 USUAL_TOLERANCE = 1.5  # per cent, where a dossier says nothing
 # Whose values those of a dossier are, by its source; which part of an oscillator an adjuster turns, by its kind.
 VALUES_FROM = {"own service data": PAPERS, "a sister model's": SISTER, "worked out at the bench": WORKED_OUT}
@@ -27,7 +29,7 @@ NOUNS: dict[str, str] = {
 class DialBand:
     """A band whose dial can be solved. adjusters: of its oscillator's parts, those that turn, by id; parts: what each part is called in the
     papers; read_at_hz: the marks that are read first; book_hz: where the papers set it. cover: the name of what is off while the oscillator
-    is set, and shifts it when it is put on again; empty where nothing is.
+    is set, and shifts it when it is put on again; empty where nothing is. pointer: how well that of this set comes back to a mark.
     """
 
     band: Band
@@ -39,6 +41,7 @@ class DialBand:
     tolerance_percent: float
     tolerance_from: str
     cover: str = ""
+    pointer: Pointer = UNMEASURED
 
     def part_of(self, adjuster_id: str) -> PartName | None:
         """Return the part that an adjuster turns; None for one that is not this oscillator's."""
@@ -52,6 +55,15 @@ class DialBand:
     def place_mm(self, dial_hz: float) -> float:
         """Return where a frequency stands along the scale (mm)."""
         return place_mm(self.band, dial_hz)
+
+    def pointer_hz(self, dial_hz: float) -> float:
+        """Return by how much what is received varies for the pointer alone (Hz, standard deviation)."""
+        return self.pointer.sigma_mm * self.hz_per_mm(dial_hz)
+
+    def hz_per_mm(self, dial_hz: float) -> float:
+        """Return how many hertz a millimetre of the scale is about a mark."""
+        beside_hz = PER_MM_OVER * dial_hz
+        return abs(2.0 * beside_hz / (self.place_mm(dial_hz + beside_hz) - self.place_mm(dial_hz - beside_hz)))
 
     def error_mm(self, *, dial_hz: float, error_hz: float) -> float:
         """Return by how many millimetres of the scale a set reads wrong that receives error_hz beside a mark."""
@@ -107,9 +119,10 @@ def dial_band(model: Model, band: Band) -> DialBand | None:
     return DialBand(band, drawn, adjusters, named, _nearest(wanted, marks), book, percent, source, model.oscillator_cover())
 
 
-def dial_bands(model: Model) -> dict[str, DialBand]:
-    """Return the bands of a model whose dial can be solved, by id."""
-    return {b.id: found for b in model.bands if (found := dial_band(model, b)) is not None}
+def dial_bands(model: Model, pointer: Pointer | None = None) -> dict[str, DialBand]:
+    """Return the bands of a model whose dial can be solved, by id. pointer: that of the set, where it was measured."""
+    found = ((b.id, dial_band(model, b)) for b in model.bands)
+    return {name: replace(band, pointer=pointer or UNMEASURED) for name, band in found if band is not None}
 
 
 def _nearest(wanted: list[float], marks: tuple[float, ...]) -> tuple[float, ...]:

@@ -10,11 +10,14 @@ from typing import Any, NamedTuple
 from calm_needle.core.dossier.model import Model
 from calm_needle.core.physics.dial_setting import Move
 from calm_needle.core.procedure.dial.band import DialBand
+from calm_needle.core.procedure.dial.pointer import GROUP as POINTER
+from calm_needle.core.procedure.dial.pointer import RETURNS, SIDES
 from calm_needle.core.quantities import format_plain, format_si
 
 PHASE = "oscillator and dial"
 OSCILLATING = "oscillator"
 TUNED_TO_SHARE, TUNED_TO_HZ = 3e-5, 15.0  # of the oscillator's frequency: to what it is brought by a counter
+K95 = 2.0
 MORE_MARKS = 5  # that are read once it was set
 
 
@@ -85,7 +88,6 @@ MEANS: dict[str, Means] = {
         benches=("typed",),
     ),
 }
-POINTER_MM = 0.3  # to which a pointer is read on a scale
 
 
 def means_named(name: str, carriers: Sequence[Carrier] = ()) -> Means:
@@ -126,6 +128,27 @@ def reading_group(
         "steps": steps,
         "decides": decides,
         "derived": {"from": "the printed marks and the oscillator’s drawn values", "first": True},
+        "invalidated_by": [OSCILLATING],
+    }
+
+
+def pointer_group(model: Model, band: DialBand, means: Means, *, mark_hz: float, number: int) -> dict[str, Any]:
+    """Return a group that comes back to one mark from either end of the scale by turns, and is decided about as the dial is."""
+    prefix = f"{POINTER}-{band.band.id}-{number}".lower()
+    means, steps = means_on(band, means), []
+    for i, side in enumerate(SIDES * RETURNS, start=1):
+        step = _reading(model, band, means, mark_hz, f"{prefix}-{i}")
+        set_ = {**step["set"], "receiver": {**step["set"]["receiver"], "come_from": side}}
+        title = f"{step['title']}, come from the {side}"
+        why = "How far apart these returns lie is how well this set’s dial can be read and set at all."
+        steps.append({**step, "set": set_, "title": title, "why": why, "aim": {**step["aim"], "returns": side}})
+    return {
+        "id": prefix,
+        "phase": PHASE,
+        "title": f"How well the pointer comes back, on {band.band.name}",
+        "steps": steps,
+        "decides": "dial",
+        "derived": {"from": "three returns from either end of the scale", "first": True},
         "invalidated_by": [OSCILLATING],
     }
 
@@ -191,7 +214,6 @@ def _reading(model: Model, band: DialBand, means: Means, mark_hz: float, step_id
 def _carrier(model: Model, band: DialBand, means: Means, carrier: Carrier, step_id: str) -> dict[str, Any]:
     f = carrier.frequency_hz
     shown = format_plain(f, unit="Hz", digits=6)
-    per_mm = abs(POINTER_MM * f * 1e-3 / band.error_mm(dial_hz=f, error_hz=f * 1e-3))
     return {
         "id": step_id,
         "kind": means.kind,
@@ -205,7 +227,7 @@ def _carrier(model: Model, band: DialBand, means: Means, carrier: Carrier, step_
             "if_hz": band.drawn.if_hz,
             "sign": band.drawn.side,
             "centre": f,
-            "sigma_hz": (per_mm**2 + carrier.uncertainty_hz**2) ** 0.5,
+            "sigma_hz": carrier.uncertainty_hz / K95,
             "name": carrier.name,
         },
     }
@@ -280,6 +302,8 @@ def _set(model: Model, band: DialBand, means: Means, dial_hz: float, signal_hz: 
     """Everything that is set: as the dossier's own steps of this band have it, at another frequency."""
     own = _own_set(model, band)
     receiver = {**own.get("receiver", {}), "band": band.band.id, "tuning_hz": dial_hz}
+    if band.pointer.one_sided:
+        receiver["come_from"] = "below"
     if means.reads == "oscillator":
         stage = model.oscillator_stage() or OSCILLATING
         return {"receiver": receiver, "indicator": {**(means.watches or {}), "point": f"loop {stage}"}}

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from calm_needle.core.physics.dial_causes import Cause, Doubt
+from calm_needle.core.physics.dial_causes import TOLD_WITHIN, Cause, Doubt
 from calm_needle.core.physics.dial_fit import PAPERS, TYPICAL, Reading
 from calm_needle.core.procedure.decision import Found
 from calm_needle.core.procedure.dial.band import NOUNS, DialBand
@@ -80,6 +80,13 @@ def doubt_words(band: DialBand, doubt: Doubt, readings: Sequence[Reading]) -> tu
                 f"The reading at {at} does not fit the others.",
                 f"It would, had that been {instead}: {size(doubt.amount_hz)} beside, a neighbouring station. Make sure, and read it again.",
             )
+        case "either":
+            noun = NOUNS[doubt.part]
+            return (
+                f"The reading at {at} does not fit the others: another station, or the {noun}.",
+                f"It would fit, had that been {instead}, {size(doubt.amount_hz)} beside; with the {noun} off, all would fit as well. Make "
+                "sure of the station first, and read it again.",
+            )
         case "image":
             return (
                 f"The reading at {at} is an image’s.",
@@ -115,7 +122,7 @@ def cause_words(band: DialBand, cause: Cause) -> Found:
     noun = f"{NOUNS[cause.part]}{f' {part}' if part else ''}"
     high = "more" if cause.off > 0 else "less"
     sentence = f"The {noun} has about {100.0 * abs(cause.off):.0f} % {high} than it is drawn for."
-    surely = f"Good to {100.0 * cause.sigma:.1f} % (one standard deviation)."
+    surely = f"Its uncertainty (95 %) is {200.0 * cause.sigma:.1f} %."
     alone = (
         "No other part explains the readings as well."
         if cause.certain
@@ -126,7 +133,20 @@ def cause_words(band: DialBand, cause: Cause) -> Found:
         sentence,
         f"{surely} {alone} {repair_words(band, cause)}".strip(),
         (part or cause.part) if cause.certain else None,
+        cause.part,
     )
+
+
+def untold_words(sigma: float | None) -> str:
+    """Return that a padder cannot be judged by this dial, where it cannot. sigma: how surely it is known (standard deviation, a share)."""
+    if sigma is None or sigma <= TOLD_WITHIN:
+        return ""
+    return f"Whether the padder is off by a tenth cannot be told by these readings; they give it to ±{200.0 * sigma:.0f} % (95 %)."
+
+
+def between_words(*, error_hz: float, u95_hz: float, at_hz: float) -> str:
+    """Return how far the dial is expected to be off at the worst anywhere along it, read or not."""
+    return f"Anywhere between its marks at most {size(error_hz)} ± {size(u95_hz)} (95 %) is expected, at {mark(at_hz)}."
 
 
 def repair_words(band: DialBand, cause: Cause) -> str:

@@ -38,6 +38,7 @@ class TuneJudge(LimitsJudge):
         super().__init__(step, context, low=aim["centre"] - aim["tolerance"], high=aim["centre"] + aim["tolerance"])
         self._aim, self._adjuster = aim, step.adjusters[0]
         self._places: list[tuple[float, float]] = []  # turns and hertz, where it stood
+        self._per_turn: float | None = None
         self._ends: dict[int, float] = {}  # by the way it was turned, where its travel was seen to end
         self._motion = Motion(0.0, 0.0)
         self._passed: list[float] = []  # by how much (Hz) it was gone past, each time
@@ -166,15 +167,16 @@ class TuneJudge(LimitsJudge):
         self.low, self.high = self._aim["centre"] - near, self._aim["centre"] + near
 
     def _hz_per_turn(self) -> float | None:
-        """What a turn does about here (Hz), by the last two places that lie apart; None before it is known."""
+        """What a turn does about here (Hz), by the last two places that lie apart; what it last did where none do, None before that."""
         if len(self._places) < 2:
             return None
         turns, hz = self._places[-1]
         for before, then_hz in reversed(self._places[:-1]):
             if abs(turns - before) >= APART_TURNS:
                 slope = (hz - then_hz) / (turns - before)
-                return slope if abs(slope) > 1.0 else None
-        return None
+                self._per_turn = slope if abs(slope) > 1.0 else None
+                break
+        return self._per_turn
 
     def _beyond_its_end(self, left: float) -> float | None:
         """How far (turns) beyond the end of its travel it would have to be turned, where that end was met; None within reach."""

@@ -66,7 +66,7 @@ class BandTanks(Stage):
     def tuned_to(self, now: Now) -> tuple[float, ...]:
         if now.band not in self.tanks:
             return ()
-        return (self.tanks[now.band].frequency_hz(now.gang_f), 1e3 * self._gain(now))
+        return (self.tanks[now.band].frequency_hz(now.section_f(self.stage_id)), 1e3 * self._gain(now))
 
     def probed(self, farads: float, *, at_output: bool) -> None:
         for tank in self.tanks.values():
@@ -75,7 +75,7 @@ class BandTanks(Stage):
     def ohm(self, now: Now) -> float:
         """Return its resistance at its resonance (ohm), loaded as it is: what it hisses by."""
         tank = self.tanks[now.band]
-        return self.setting(now.band, "q") * 2.0 * math.pi * tank.frequency_hz(now.gang_f) * tank.l_h
+        return self.setting(now.band, "q") * 2.0 * math.pi * tank.frequency_hz(now.section_f(self.stage_id)) * tank.l_h
 
     def _gain(self, now: Now) -> float:
         gain = self.setting(now.band, "gain")
@@ -85,5 +85,5 @@ class BandTanks(Stage):
         return gain * (THROUGH_OPEN_COIL if self._parts.is_open(coil) else 1.0)
 
     def _a(self, f_hz: OneOrMany, now: Now) -> OneOrMany:
-        f0_hz = self.tanks[now.band].frequency_hz(now.gang_f)
+        f0_hz = self.tanks[now.band].frequency_hz(now.section_f(self.stage_id))
         return detuning(f_hz=f_hz, f0_hz=f0_hz, q_factor=self.setting(now.band, "q"))
