@@ -32,7 +32,7 @@ class Hands(StandIn):
         super().__init__()
         self._receiver, self._keep = receiver, keep
         self._loudspeaker = Loudspeaker(receiver, seed=receiver.seed)
-        self.parameters |= {"TURN": 2, "PROBes": 3, "CLIP": 2, "SWITch": 2, "LEAD:PADS": 8}
+        self.parameters |= {"TURN": 2, "PROBes": 3, "CLIP": 2, "SWITch": 2, "LEAD:PADS": 8, "TUNE:MARK": 2}
         self.parameters |= {"SOUNd": 2, "PART:FIT": 2, "PART:WIND": 3, "PART:ACRoss": 2, "PART:FORMer": 1}
         self.commands |= {
             "ADJusters": lambda _: ",".join(self._receiver.adjusters),

@@ -57,7 +57,6 @@ POINTS_OF = {"a sister model's": "Sister’s points", "worked out at the bench":
 LEAVE, LEAST, BOOK, EXACT, AGAIN, COVER = "leave", "least-worst", "book", "exact", "again", "cover"
 POINTER, MORE = "pointer", "more"
 K95 = 2.0
-PROMISED = 0.4  # of what is not known, that a first further pair may fall short of
 
 
 def dial_decision(model: Model, state: RunState, group: Group, asked: Mapping[str, Any]) -> Decision:
@@ -236,9 +235,7 @@ def _decided(
     # Nor can anybody better what is not known: neither by more than the readings tell, nor than the pointer comes back. Each
     # further pair has to promise more, for the one before promised too.
     finest = max(tuned_to_hz(float(marks[at]) + found.drawn.if_hz), math.hypot(float(u95[at]) / K95, band.pointer_hz(float(marks[at]))))
-    worth = worst > WORTH * best.worst_hz + WORTH_SHARE * float(marks[0]) and (
-        number == 0 or worst - best.worst_hz > (number - PROMISED) * finest
-    )
+    worth = worst > WORTH * best.worst_hz + WORTH_SHARE * float(marks[0]) and (number == 0 or worst - best.worst_hz > number * finest)
     if number and not asked.get("touch_up"):
         worth = worth and bool(np.any(np.abs(errors) > WELL_INSIDE * band.tolerance_percent / 100.0 * marks))
     here = f"Worst at {mark(float(marks[at]))}: {error_words(band, dial_hz=float(marks[at]), error_hz=float(errors[at]))}."
