@@ -74,7 +74,7 @@ def build_parser() -> argparse.ArgumentParser:
     rehearse.add_argument("--unrest", type=_share, default=None, metavar="PERCENT", help="of the needle, instead of the receiver's own")
     rehearse.add_argument("--memory", type=float, default=0.4, metavar="S", help="of that unrest (default 0.4 s)")
     rehearse.add_argument("--truth", type=Path, default=None, metavar="FILE.json", help="what the set really is: gang, parts, pointer")
-    rehearse.add_argument("--pointer-mm", type=_millimetres, default=None, metavar="MM", help="how far the pointer comes back beside (σ)")
+    rehearse.add_argument("--pointer-mm", type=_millimetres, default=None, metavar="MM", help="scatter of the pointer (standard deviation)")
     rehearse.add_argument("--json", action="store_true", help="one JSON object a line for a single seed too")
     rehearse.set_defaults(act=run_rehearse)
     says = "verification of practice sets by the program, each figure with its uncertainty beside the truth, one JSON object a line"
@@ -83,7 +83,7 @@ def build_parser() -> argparse.ArgumentParser:
     verified.add_argument("--seeds", type=_seeds, default=range(1, 2), metavar="A-B", help="of the instruments' errors, and of the sets")
     verified.add_argument("--set-seed", type=_seed, default=None, metavar="N", help="the same set again and again")
     verified.add_argument("--misalign", choices=("none", "light", "moderate", "severe"), default="light")
-    verified.add_argument("--json", action="store_true", help="as it is always given")
+    verified.add_argument("--json", action="store_true", help="taken as given: the output is always JSON lines")
     verified.set_defaults(act=run_verify_rehearsal)
     says = "make a model as the page does, of what can be said of a set without papers: " + ", ".join(SKETCHED)
     sketch = commands.add_parser("sketch", help="make a model of a set without papers: sketch key=value … > MODEL.json", description=says)

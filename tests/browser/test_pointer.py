@@ -17,7 +17,7 @@ class ComesBack(Ways):
             self.on("Enter")
             expect(self.page.locator("[data-part=advice]")).to_contain_text("Take it")
             self.on("Enter")
-        offered = self.page.get_by_role("button", name=re.compile("Measure how the pointer comes back"))
+        offered = self.page.get_by_role("button", name=re.compile("Measure the pointer"))
         expect(offered).to_be_visible()
         offered.click()
         expect(self.page.get_by_role("heading", level=1)).to_have_text("Set up first")
@@ -29,5 +29,5 @@ class ComesBack(Ways):
         self.assertRegex(
             bench.evidence, r"The pointer comes back to ±0\.\d\d.mm \(95 %\), backlash 0\.00.mm, its cord does not slip; 6 returns"
         )
-        self.assertRegex(bench.evidence, r"Anywhere between its marks at most [\d.]+.k?Hz ± [\d.]+.k?Hz \(95 %\) is expected")
+        self.assertRegex(bench.evidence, r"Worst anywhere on the scale: [\d.]+.k?Hz ± [\d.]+.k?Hz \(95 %\)")
         expect(offered).to_have_count(0)

@@ -15,9 +15,8 @@ from calm_needle.errors import InstrumentGone
 from calm_needle.sim.instruments.stand_in import StandIn
 from calm_needle.sim.receiver.practice import PracticeReceiver
 from calm_needle.sim.rig import instruments_at
+from calm_needle.work.instruments.inside import HERE, InsideLink
 from calm_needle.work.instruments.stand_ins import StandIns
-
-HERE = "INSIDE::"
 
 
 class InsideStandIns(StandIns):
@@ -67,31 +66,15 @@ class InsideStandIns(StandIns):
         self.receiver = None
 
 
-class _Link(Wire):
+class _Link(InsideLink):
+    """The product's own, which may be held up and unplugged."""
+
     def __init__(self, bench: InsideStandIns, resource: str, name: str) -> None:
-        self._bench, self.resource, self._name = bench, resource, name
+        super().__init__(bench.instruments[resource.removeprefix(HERE)], resource)
+        self._bench, self._name = bench, name
         self._kind = resource.removeprefix(HERE)
 
-    def write(self, line: str) -> None:
-        self._answer(line)
-
-    def query(self, line: str) -> str:
-        answer = self._answer(line)
-        assert answer is not None, line
-        return answer
-
-    def query_block(self, line: str) -> bytes:
-        got = self.query(line).encode("latin-1")
-        begin = 2 + int(got[1:2])
-        return got[begin : begin + int(got[2:begin])]
-
-    def listen(self) -> str:
-        raise InstrumentGone(self._name, self.resource)
-
-    def close(self) -> None:
-        """Nothing to let go of."""
-
-    def _answer(self, line: str) -> str | None:
+    def answer(self, line: str) -> str | None:
         bench = self._bench
         if bench.hold_up:
             bench.hold_up(self._kind, line)

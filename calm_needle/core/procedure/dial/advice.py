@@ -144,7 +144,7 @@ def _measure_pointer(model: Model, band: DialBand, means: Means, evidence: Evide
     marks = band.drawn.marks_hz
     group = pointer_group(model, band, means, mark_hz=marks[len(marks) // 2], number=number)
     words = f"The mark at {mark(marks[len(marks) // 2])}, three times from either end of the scale. It is kept for this set."
-    return (Option(POINTER, "Measure how the pointer comes back", words, groups=(group,), steps=tuple(s["title"] for s in group["steps"])),)
+    return (Option(POINTER, "Measure the pointer", words, groups=(group,), steps=tuple(s["title"] for s in group["steps"])),)
 
 
 def _worst_between(found: Fit) -> dict[str, float]:

@@ -146,7 +146,7 @@ def untold_words(sigma: float | None) -> str:
 
 def between_words(*, error_hz: float, u95_hz: float, at_hz: float) -> str:
     """Return how far the dial is expected to be off at the worst anywhere along it, read or not."""
-    return f"Anywhere between its marks at most {size(error_hz)} ± {size(u95_hz)} (95 %) is expected, at {mark(at_hz)}."
+    return f"Worst anywhere on the scale: {size(error_hz)} ± {size(u95_hz)} (95 %), at {mark(at_hz)}."
 
 
 def repair_words(band: DialBand, cause: Cause) -> str:
