@@ -13,17 +13,18 @@ LEAST_HZ = 0.1  # by which a pitch is heard at all
 
 
 class BeatAgainst(NamedTuple):
-    """Where what was beaten runs (Hz), how far from the carrier (Hz, ppm of it), how sure that is (Hz), and the side in a word."""
+    """Where what was beaten runs (Hz), how far from the carrier (Hz, ppm of it), its uncertainty (95 %, Hz; None where
+    nobody says how well the carrier is known), and the side in a word."""
 
     own_hz: float
     apart_hz: float
     apart_ppm: float
-    uncertainty_hz: float
+    uncertainty_hz: float | None
     side: str
 
 
 def beat_against(
-    *, known_hz: float, pitch_hz: float, raised_pitch_hz: float, sure_hz: float = LEAST_HZ, known_within_hz: float = 0.0
+    *, known_hz: float, pitch_hz: float, raised_pitch_hz: float, sure_hz: float = LEAST_HZ, known_within_hz: float | None = None
 ) -> BeatAgainst:
     """Return where something runs whose beat with a known carrier has a pitch, and another after it was raised a little.
 
@@ -32,7 +33,7 @@ def beat_against(
     """
     if known_hz <= 0.0:
         raise OutOfRange("known_hz", shown=f"{known_hz:g} Hz", wanted="above zero")
-    if min(pitch_hz, raised_pitch_hz, sure_hz, known_within_hz) < 0.0 or pitch_hz >= known_hz:
+    if min(pitch_hz, raised_pitch_hz, sure_hz, known_within_hz or 0.0) < 0.0 or pitch_hz >= known_hz:
         raise OutOfRange("pitch_hz", shown=f"{pitch_hz:g} Hz", wanted="zero or more, and far below the carrier")
     moved_hz = raised_pitch_hz - pitch_hz
     if abs(moved_hz) <= 2.0 * sure_hz:
@@ -42,5 +43,5 @@ def beat_against(
     if moved_hz > pitch_hz:
         raise NoAnswer("beat: raised by more than the pitch it may have gone through zero. Put it back, raise it by less, and count again.")
     apart_hz = math.copysign(pitch_hz, moved_hz)
-    sure = math.hypot(sure_hz, known_within_hz)
+    sure = None if known_within_hz is None else math.hypot(sure_hz, known_within_hz)
     return BeatAgainst(known_hz + apart_hz, apart_hz, 1e6 * apart_hz / known_hz, sure, "above" if apart_hz > 0.0 else "below")

@@ -97,6 +97,25 @@ def wire(*, ohm: float, length_m: float, temperature_c: float = 20.0) -> Wire:
     return Wire(diameter, round(36.0 - 39.0 * math.log(diameter / 0.127e-3) / math.log(92.0)))
 
 
+WHEELER_FROM, WHEELER_WITHIN_PERCENT = 0.8, 1.0  # of the radius: the shortest length for which the formula is so near
+
+
+class Solenoid(NamedTuple):
+    """A single layer: inductance (H), how near the formula is (%, None outside its range), and in a word whether it is inside."""
+
+    l_h: float
+    within_percent: float | None
+    validity: str
+
+
+def solenoid(*, turns: float, diameter_m: float, length_m: float) -> Solenoid:
+    """Return what solenoid_h() says of a coil, and how near that is for a coil of this shape."""
+    inside = length_m >= WHEELER_FROM * diameter_m / 2.0
+    said = "inside" if inside else f"outside: it is shorter than {WHEELER_FROM:g} of its radius, and the formula reads low"
+    found = solenoid_h(turns=turns, diameter_m=diameter_m, length_m=length_m)
+    return Solenoid(found, WHEELER_WITHIN_PERCENT if inside else None, said)
+
+
 def solenoid_h(*, turns: float, diameter_m: float, length_m: float) -> float:
     """Return the inductance (H) of a single layer: L[µH] = r² N² / (9 r + 10 l), inches. Within 1 % when l > 0.8 r."""
     r, length = diameter_m / 2.0 / INCH_M, length_m / INCH_M

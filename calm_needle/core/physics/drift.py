@@ -24,13 +24,15 @@ LONGEST_TAU = 1.0  # of the time watched: by then 63 % of the way is behind
 
 
 class Drift(NamedTuple):
-    """Where it settles, how far off it began (Hz), time constant (s), time until within the tolerance (s), what the fit misses (Hz)."""
+    """Where it settles, how far off it began (Hz), time constant (s), time until within the tolerance (s), what the fit misses (Hz),
+    and the uncertainty (95 %) of where it settles (Hz)."""
 
     f_final_hz: float
     delta_hz: float
     tau_s: float
     stable_at_s: float
     residual_hz: float
+    f_final_u95_hz: float
 
 
 def fit_drift(*, t_s: Sequence[float], f_hz: Sequence[float], within_hz: float = 10.0) -> Drift:
@@ -71,7 +73,18 @@ def fit_drift(*, t_s: Sequence[float], f_hz: Sequence[float], within_hz: float =
     delta_at_zero = delta * math.exp(min(t0 / tau, 600.0))
     off = abs(delta_at_zero)
     stable = tau * math.log(off / within_hz) if off > within_hz else 0.0
-    return Drift(final + middle, delta_at_zero, tau, stable, math.sqrt(left / len(t)))
+    return Drift(final + middle, delta_at_zero, tau, stable, math.sqrt(left / len(t)), _final_u95(t - t0, delta, tau, left))
+
+
+def _final_u95(t: Floats, delta: float, tau: float, left: float) -> float:
+    """The uncertainty (95 %) of the end, by the covariance of all three and Student's t: few readings tell less."""
+    from scipy.special import stdtrit  # Student's t
+
+    decay = np.exp(-t / tau)
+    slopes = np.column_stack([np.ones_like(t), decay, delta * decay * t / tau**2])
+    freedom = len(t) - 3
+    variance = float(np.linalg.pinv(slopes.T @ slopes)[0, 0]) * left / freedom
+    return float(stdtrit(freedom, 0.975)) * math.sqrt(max(variance, 0.0))
 
 
 def _misfits(t: Floats, f: Floats, taus: Floats) -> Floats:

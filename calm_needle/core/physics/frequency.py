@@ -14,11 +14,12 @@ LEAST_APART = 0.02  # of what the two patterns differ by, that even exact readin
 
 
 class FrequencyError(NamedTuple):
-    """Error (Hz, ppm), what the counter's own reference leaves open (Hz), and whether the error is more than that."""
+    """Error (Hz, ppm), its uncertainty (95 %) by the counter's own reference (Hz; None where nobody says what that is worth), and whether
+    the error is more than that."""
 
     error_hz: float
     error_ppm: float
-    uncertainty_hz: float
+    uncertainty_hz: float | None
     verdict: str
 
 
@@ -84,8 +85,8 @@ class Touchiness(NamedTuple):
 def frequency_error(*, nominal_hz: float, measured_hz: float, reference_ppm: float = 0.0) -> FrequencyError:
     """Return how far a frequency is off, and whether the counter's reference (± ppm) allows to say so."""
     error = measured_hz - nominal_hz
-    unsure = measured_hz * reference_ppm * 1e-6
-    if reference_ppm == 0:
+    unsure = measured_hz * reference_ppm * 1e-6 if reference_ppm else None
+    if unsure is None:
         verdict = "as measured; what the reference is worth was not given"
     else:
         verdict = "more than the reference explains" if abs(error) > unsure else "cannot say: the reference itself may be off by as much"

@@ -12,7 +12,7 @@ import math
 from typing import TYPE_CHECKING, NamedTuple
 
 from calm_needle.core.lazy import Lazy
-from calm_needle.core.physics.sine_fit import Recording, fit_sine, harmonics_below, least_squares, overtones, sinad
+from calm_needle.core.physics.sine_fit import Recording, fit_sine, follow, harmonics_below, least_squares, overtones, sinad
 from calm_needle.errors import NoAnswer, OutOfRange
 
 if TYPE_CHECKING:
@@ -33,7 +33,8 @@ SPREAD = 3.0  # standard deviations of a beat's pitch that are stated
 
 class Heard(NamedTuple):
     """The tone (Hz) and its level, the whole, hum at once and twice the mains, hiss, each in decibels re a sine at full scale; all of it to
-    hiss and hum, (S+N)/N (dB); SINAD (dB) and harmonics to the tenth (% of the tone), which are sinad()'s own."""
+    hiss and hum, (S+N)/N (dB); SINAD (dB), harmonics to the tenth (% of the tone, None without one), drift of the tone (Hz) and flat tops,
+    which are sinad()'s own."""
 
     tone_hz: float
     tone_dbfs: float
@@ -43,8 +44,10 @@ class Heard(NamedTuple):
     hiss_dbfs: float
     signal_to_noise_db: float
     sinad_db: float
-    distortion_percent: float
+    distortion_percent: float | None
     quiet: bool
+    drift_hz: float = 0.0
+    flat_tops: bool = False
 
 
 class Beat(NamedTuple):
@@ -75,7 +78,8 @@ def hear(*, recording: Recording, tone_hz: float | None = None, mains_hz: float 
         f for f in (mains_hz, 2.0 * mains_hz) if all(abs(f - other) * n / rate_hz > APART_PERIODS for other in tones) and f < rate_hz / 2.0
     ]
     of_hum = [f(2.0 * math.pi * h * t) for h in hums for f in (np.cos, np.sin)]
-    columns = np.column_stack([*overtones(2.0 * math.pi * found.tone_hz * t, orders), *of_hum, np.ones(n)])
+    angle = follow(samples=x, rate_hz=rate_hz, start_hz=found.tone_hz).angle
+    columns = np.column_stack([*overtones(angle, orders), *of_hum, np.ones(n)])
     fitted = least_squares(columns, x)
     left = x - columns @ fitted
     amplitudes = [math.hypot(float(fitted[2 * k]), float(fitted[2 * k + 1])) for k in range(len(tones) + len(hums))]
@@ -94,6 +98,8 @@ def hear(*, recording: Recording, tone_hz: float | None = None, mains_hz: float 
         found.sinad_db,
         found.distortion_percent,
         _db(amplitudes[0]) < QUIET_DBFS,
+        found.drift_hz,
+        found.flat_tops,
     )
 
 

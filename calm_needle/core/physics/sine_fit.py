@@ -1,7 +1,8 @@
 """A tone in a recording: IEEE 1057 four-parameter sine fit; SINAD and distortion from what the fit leaves.
 
 IEEE Std 1057-2017, Standard for digitizing waveform recorders, annex B: A cos wt + B sin wt + C fitted by least squares, the frequency
-corrected from the residual's correlation with t(-A sin wt + B cos wt), until it stands still.
+corrected from the residual's correlation with t(-A sin wt + B cos wt), until it stands still. A tone that drifts meanwhile is followed: its
+phase, block by block, is a polynomial in time, and the fit is then made over that angle.
 """
 
 from __future__ import annotations
@@ -30,6 +31,11 @@ HARMONICS = 10
 EDGE_PERIODS = 2.0  # of the record, between a harmonic and half the rate
 # A clipped wave stands at its peak for several samples on end; a sine at full scale only touches it.
 FLAT, FLAT_RUN, CLIPPED_SHARE = 1e-5, 4, 2e-3
+# Of the samples of a sine a fifth lie in the upper twentieth of its swing; of one that something clips, far more.
+TOP, TOP_SHARE, TOP_QUANTILE = 0.95, 0.3, 0.995
+STANDS_OUT, AROUND, ASIDE = 6.0, 60, 4  # times the median of so many lines either side, but for the nearest, that a tone must be
+HUM_MAINS_HZ, HUM_ORDERS, HUM_WITHIN_HZ = (50.0, 60.0), 6, 1.5  # what is taken for hum where no tone was named
+FOLLOWED_BLOCKS, FOLLOWED_FEWEST, FOLLOWED_ORDER, FOLLOWED_GAIN, FOLLOWED_ROUNDS = 64, 16, 6, 0.98, 4
 
 
 @dataclass(frozen=True)
@@ -55,11 +61,22 @@ class Sine(NamedTuple):
 
 
 class Sinad(NamedTuple):
-    """Signal with noise and distortion to noise and distortion (dB), the tone (Hz), harmonics up to the tenth (% of the tone)."""
+    """Signal with noise and distortion to noise and distortion (dB), the tone (Hz), harmonics up to the tenth (% of the tone; None where
+    no tone stands out of the noise, which has none), by how much the tone drifted meanwhile (Hz), whether its tops are flat."""
 
     sinad_db: float
     tone_hz: float
-    distortion_percent: float
+    distortion_percent: float | None
+    drift_hz: float = 0.0
+    flat_tops: bool = False
+
+
+class Followed(NamedTuple):
+    """A tone, with its phase (rad) at each sample, and how far its frequency went meanwhile (Hz)."""
+
+    sine: Sine
+    angle: Floats
+    drift_hz: float
 
 
 def fit_sine(*, samples: Floats, rate_hz: float, start_hz: float, sure: float = 1e-10) -> Sine:
@@ -128,10 +145,65 @@ def sinad(*, recording: Recording, tone_hz: float | None = None) -> Sinad:
         raise OutOfRange("tone_hz", shown=f"{begin:g} Hz", wanted=f"below half the sampling rate, {recording.rate_hz / 2.0:g} Hz")
     if begin * len(x) / recording.rate_hz < FEWEST_PERIODS:
         raise NoAnswer("file: it holds fewer than three periods of the tone. Record for longer.")
-    tone = fit_sine(samples=x, rate_hz=recording.rate_hz, start_hz=_line_near_hz(x, recording.rate_hz, begin))
-    signal, rest = tone.amplitude / math.sqrt(2.0), max(tone.residual, 1e-12)
+    start_hz = _line_near_hz(x, recording.rate_hz, begin)
+    there = _stands_out(x, recording.rate_hz, start_hz)
+    if not there and tone_hz is None:
+        raise NoAnswer("file: no tone stands out of the noise. Name the tone, or record with the modulation on.")
+    tone = follow(samples=x, rate_hz=recording.rate_hz, start_hz=start_hz)
+    signal, rest = tone.sine.amplitude / math.sqrt(2.0), max(tone.sine.residual, 1e-12)
     whole = math.hypot(signal, rest)
-    return Sinad(20.0 * math.log10(whole / rest), tone.frequency_hz, 100.0 * _harmonics(x, recording.rate_hz, tone) / signal)
+    distortion = 100.0 * _harmonics(x, recording.rate_hz, tone) / signal if there else None
+    flat = there and flat_tops(x)
+    return Sinad(20.0 * math.log10(whole / rest), tone.sine.frequency_hz, distortion, tone.drift_hz, flat)
+
+
+def follow(*, samples: Floats, rate_hz: float, start_hz: float) -> Followed:
+    """Return the tone about start_hz (as fit_sine takes it), followed where it drifts."""
+    tone = fit_sine(samples=samples, rate_hz=rate_hz, start_hz=start_hz)
+    n = len(samples)
+    t = (np.arange(n) - (n - 1) / 2.0) / rate_hz
+    plain = np.asarray(2.0 * math.pi * tone.frequency_hz * t, dtype=np.float64)
+    long = max(n // FOLLOWED_BLOCKS, math.ceil(FEWEST_PERIODS * rate_hz / tone.frequency_hz))
+    blocks = n // long
+    if blocks < FOLLOWED_FEWEST:
+        return Followed(tone, plain, 0.0)
+    mixed = (samples * np.exp(-1j * plain))[: blocks * long].reshape(blocks, long).mean(axis=1)
+    at = t[: blocks * long].reshape(blocks, long).mean(axis=1) / t[-1]
+    u = t / t[-1]
+    phase = np.polynomial.Polynomial.fit(at, np.unwrap(np.angle(mixed)), FOLLOWED_ORDER, w=np.abs(mixed)).convert()
+    powers = np.vander(u, FOLLOWED_ORDER + 1, increasing=True)
+    bend = np.zeros(FOLLOWED_ORDER + 1)
+    bend[: len(phase.coef)] = phase.coef
+    for _ in range(FOLLOWED_ROUNDS):  # block by block is near enough to begin with; then all samples at once
+        angle = plain + powers @ bend
+        cosine, sine = np.cos(angle), np.sin(angle)
+        a, b, c = (float(v) for v in least_squares(np.column_stack([cosine, sine, np.ones(n)]), samples))
+        turned = (b * cosine - a * sine)[:, None] * powers[:, 1:]
+        left = samples - a * cosine - b * sine - c
+        bend[1:] += least_squares(np.column_stack([turned, cosine, sine, np.ones(n)]), left)[:FOLLOWED_ORDER]
+    residual = float(np.sqrt(np.mean(left * left)))
+    if residual > FOLLOWED_GAIN * tone.residual:
+        return Followed(tone, plain, 0.0)
+    speeds = np.polynomial.Polynomial(bend).deriv()(at) / t[-1] / (2.0 * math.pi)
+    found = Sine(math.hypot(a, b), tone.frequency_hz + float(speeds.mean()), math.atan2(-b, a), c, residual)
+    return Followed(found, np.asarray(angle, dtype=np.float64), float(np.ptp(speeds)))
+
+
+def flat_tops(x: Floats) -> bool:
+    """Whether a wave stands at its highest or lowest for longer than a sine does: something before this clips it."""
+    for wave in (x, -x):
+        top = float(np.quantile(wave, TOP_QUANTILE))
+        if top > 0.0 and float(np.mean(wave[wave > 0.0] >= TOP * top)) > TOP_SHARE:
+            return True
+    return False
+
+
+def _stands_out(x: Floats, rate_hz: float, tone_hz: float) -> bool:
+    """Whether a line is more than the noise around it makes by chance."""
+    lines = _spectrum(x)
+    k = round(tone_hz * len(x) / rate_hz)
+    around = np.concatenate([lines[max(1, k - AROUND) : max(1, k - ASIDE)], lines[k + ASIDE + 1 : k + AROUND + 1]])
+    return len(around) == 0 or float(lines[max(0, k - 1) : k + 2].max()) > STANDS_OUT * float(np.median(around))
 
 
 def _flat_share(x: Floats, peak: float) -> float:
@@ -148,7 +220,23 @@ def _spectrum(x: Floats) -> Floats:
 def _strongest_hz(x: Floats, rate_hz: float) -> float:
     lines = _spectrum(x)
     lines[:2] = 0.0
-    return _vertex(lines, int(np.argmax(lines))) * rate_hz / len(x)
+    strongest = _vertex(lines, int(np.argmax(lines))) * rate_hz / len(x)
+    if not _is_hum(strongest):
+        return strongest
+    others = lines.copy()
+    for mains_hz in HUM_MAINS_HZ:
+        for order in range(1, HUM_ORDERS + 1):
+            k = order * mains_hz * len(x) / rate_hz
+            others[max(0, math.floor(k) - ASIDE) : math.ceil(k) + ASIDE + 1] = 0.0
+    at = _vertex(others, int(np.argmax(others))) * rate_hz / len(x)
+    if not _stands_out(x, rate_hz, at):
+        raise NoAnswer(f"file: only hum at {strongest:.0f} Hz stands out. Name the tone if that is the one.")
+    return at
+
+
+def _is_hum(f_hz: float) -> bool:
+    """Whether a harmonic of the mains lies there."""
+    return any(abs(f_hz - k * mains_hz) < HUM_WITHIN_HZ for mains_hz in HUM_MAINS_HZ for k in range(1, HUM_ORDERS + 1))
 
 
 def _line_near_hz(x: Floats, rate_hz: float, tone_hz: float) -> float:
@@ -174,14 +262,12 @@ def harmonics_below(tone_hz: float, *, rate_hz: float, samples: int) -> list[int
     return [k for k in range(1, HARMONICS + 1) if k == 1 or k * tone_hz < rate_hz / 2.0 - EDGE_PERIODS * rate_hz / samples]
 
 
-def _harmonics(x: Floats, rate_hz: float, tone: Sine) -> float:
+def _harmonics(x: Floats, rate_hz: float, tone: Followed) -> float:
     """The r.m.s. value of the harmonics from the second to the tenth that lie below half the sampling rate.
 
     Fitted together with the tone and the offset: over a record that does not end on a whole period they are not orthogonal, and a clean
     tone would leak into them.
     """
-    n = len(x)
-    t = (np.arange(n) - (n - 1) / 2.0) / rate_hz
-    orders = harmonics_below(tone.frequency_hz, rate_hz=rate_hz, samples=n)
-    found = least_squares(np.column_stack([*overtones(2.0 * math.pi * tone.frequency_hz * t, orders), np.ones(n)]), x)
+    orders = harmonics_below(tone.sine.frequency_hz, rate_hz=rate_hz, samples=len(x))
+    found = least_squares(np.column_stack([*overtones(tone.angle, orders), np.ones(len(x))]), x)
     return float(np.sqrt(np.sum(found[2:-1] * found[2:-1]) / 2.0))

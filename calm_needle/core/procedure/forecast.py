@@ -11,6 +11,7 @@ from typing import NamedTuple
 
 from calm_needle.core.physics.coupling import crest_of_one
 
+K95 = 2.0
 FARTHEST = 60.0  # half bandwidths off; farther no core is heard
 
 
@@ -21,6 +22,34 @@ class Pair(NamedTuple):
     second: str
     kappa: float
     name: str
+
+
+class FlatTop(NamedTuple):
+    """A pair whose two cores can stand to one side together, and hardly lose: how far (half bandwidths, 95 %)."""
+
+    name: str
+    off_u95: float
+
+
+def centre_u95(*, gain_db: float, wander_db: float, kappa: float) -> float:
+    """Return how far a pair may stand to one side (half bandwidths, 95 %), whose second core gained so much when it was peaked, known to
+    the needle's wander (dB, standard deviation).
+
+    Up to κ = 1 by the curvature of its top: what a gain of so much more would have meant. Beyond, there are two crests, each at
+    sqrt(κ² - 1), and the cores settle on one of them.
+    """
+    beyond = math.sqrt(max(0.0, kappa * kappa - 1.0))
+    unseen = left_after(gain_db=max(0.0, gain_db) + K95 * wander_db, kappa=min(kappa, 1.0)).off
+    return max(unseen, beyond)
+
+
+def flat_tops(gains: Mapping[str, tuple[float, float]], pairs: Sequence[Pair]) -> list[FlatTop]:
+    """Return how surely each pair of a round is centred. gains: what each adjuster gained, and the needle's wander meanwhile (dB), by id."""
+    return [
+        FlatTop(p.name, centre_u95(gain_db=gains[p.second][0], wander_db=gains[p.second][1], kappa=p.kappa))
+        for p in pairs
+        if p.first in gains and p.second in gains
+    ]
 
 
 class Forecast(NamedTuple):

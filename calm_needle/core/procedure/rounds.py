@@ -8,10 +8,11 @@ from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 from calm_needle.core.dossier.model import RoundRule
-from calm_needle.core.procedure.forecast import Pair, forecast
+from calm_needle.core.procedure.forecast import FlatTop, Pair, flat_tops, forecast
 from calm_needle.core.quantities import format_db, format_si
 
 ASIDE = 0.05  # half bandwidths by which a core may be left to one side of its place
+FLAT = 0.2  # half bandwidths: with a centre less sure than that, peaking core by core has told what it can
 SHRINK_UNSEEN = 0.3  # of the last round's gain, assumed before it has been seen; kappa = 0.75 gives 0.1 to 0.32
 TIMES_WANDER = 2.0
 SHRINK_BEST, SHRINK_WORST = 0.1, 0.9  # bounds, since single rounds scatter
@@ -38,6 +39,7 @@ class RoundsVerdict(NamedTuple):
     expected: float
     sentence: str
     evidence: str
+    flat: FlatTop | None = None
 
 
 def judge_rounds(
@@ -55,6 +57,8 @@ def judge_rounds(
     shrink = min(max(last / totals[-2], SHRINK_BEST), SHRINK_WORST) if len(totals) > 1 and totals[-2] > 0 else SHRINK_UNSEEN
     left = forecast({c.adjuster: c.sure_gain for c in rounds[-1] if c.gain is not None}, pairs) if rule.unit == "dB" else None
     expected = left.left_db if left else last * shrink
+    tops = flat_tops({c.adjuster: (c.gain, c.wander) for c in rounds[-1] if c.gain is not None}, pairs) if rule.unit == "dB" else []
+    flat = max((t for t in tops if t.off_u95 > FLAT), key=lambda t: t.off_u95, default=None)
     gained = "Gained" if rule.unit == "dB" else "Moved"
     shown = [sum(round(c.gain, 2) if rule.unit == "dB" else c.gain for c in cores if c.gain is not None) for cores in rounds]
     evidence = f"{gained} per round: " + ", ".join(_shown(t, rule.unit, signed=True) for t in shown) + "."
@@ -75,6 +79,8 @@ def judge_rounds(
     if len(rounds) == 1 and expected < worth and all(c.sure_gain < worth for c in rounds[-1]):
         right = "on its peak" if rule.unit == "dB" else "in its place"
         one = noun[:-1] if noun.endswith("s") else noun
+        if flat:
+            return RoundsVerdict(False, expected, _flat_sentence(f"Every {one} gains nothing.", flat), f"{evidence} {_flat_why(flat)}", flat)
         return RoundsVerdict(False, expected, f"Every {one} was {right} already. The {strip} was found right; leave it.", evidence)
     # Once: in a later round so small a gain is as likely the needle's unrest.
     aside = max(left.off.items(), key=lambda pair: pair[1]) if left and len(rounds) == 1 else None
@@ -85,6 +91,8 @@ def judge_rounds(
             f"Go round once more, for the centre: {aside[0]} was peaked while one of its cores stood off.",
             f"{evidence} It would gain only {expected:.2f} dB, but its first core is left {aside[1]:.2f} half bandwidths to one side.",
         )
+    if expected < worth and flat:
+        return RoundsVerdict(False, expected, _flat_sentence("Another round gains nothing.", flat), f"{evidence} {_flat_why(flat)}", flat)
     if expected < worth:
         gain = "gain" if rule.unit == "dB" else "move"
         return RoundsVerdict(
@@ -96,6 +104,18 @@ def judge_rounds(
         )
     more = f"about {_figure(expected, rule.unit, places=1)} more is to be had" if rule.unit == "dB" else "they have not come to rest"
     return RoundsVerdict(True, expected, f"Go round again: {more}, because the {noun} pull on each other.", evidence)
+
+
+def _flat_sentence(first: str, flat: FlatTop) -> str:
+    return f"{first} The top of {flat.name} is flat: measure the pass-band, and set it to equal flanks."
+
+
+def _flat_why(flat: FlatTop) -> str:
+    """How far it may stand to one side for all that peaking tells."""
+    return (
+        f"Its centre is only known to ± {flat.off_u95:.2f} half bandwidths (95 %), by the curvature of its top and the needle’s wander: "
+        "both cores may stand to one side together and lose next to nothing."
+    )
 
 
 def _why(by_pair: Mapping[str, float]) -> str:

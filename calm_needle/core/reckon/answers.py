@@ -67,6 +67,8 @@ def read_text(key: Key, text: str, *, read_file: ReadFile | None = None) -> Any:
 
 def show(item: Key | Result, value: Any) -> str:
     """Return an input or result as it is shown: engineering prefix, unit, and digits worth showing."""
+    if value is None:
+        return "not known"
     if isinstance(value, bool):
         return "yes" if value else "no"
     if isinstance(value, str):

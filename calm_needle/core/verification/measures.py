@@ -203,6 +203,7 @@ def _drift(v: Values) -> tuple[Figure, ...]:
         Figure("drifts in all by", -found.delta_hz, "Hz", signed=True),
         Figure("time constant", found.tau_s / 60.0, "min"),
         Figure("settles at", found.f_final_hz, "Hz", digits=8),
+        Figure("uncertainty (95 %) of that ±", found.f_final_u95_hz, "Hz", digits=2),
     )
 
 

@@ -23,6 +23,9 @@ LONGEST_LABEL, MOST_INPUTS = 80, 40
 LOWEST_TONE_HZ, HIGHEST_TONE_HZ = 50.0, 3500.0
 MOST_V = 1000.0
 MOST_AT_ONCE_S = 0.5
+MAY_BE_UNKNOWN = ("within",)  # of a carrier: how well it is known
+DRIFTS_HZ = 0.5  # of a tone within what is judged at once
+FLAT_TOPS = "Its tops are flat: the set, or something before this input, clips."
 LEAST_SINAD_DB = 6.0  # below it, what stands at the harmonics is hiss
 LOUD, TOO_QUIET = "The input is too loud, and clips: turn its level down.", "The input is quiet: turn its level up, or the volume."
 
@@ -66,12 +69,15 @@ def shown(told: Told) -> dict[str, Any]:
             "hiss": f"{format_db(heard.hiss_dbfs)} dB",
             "hum": f"{format_db(heard.hum_dbfs)} and {format_db(heard.hum_twice_dbfs)} dB",
         }
-    if heard and heard.sinad_db > LEAST_SINAD_DB:
+    if heard and heard.distortion_percent is not None and heard.sinad_db > LEAST_SINAD_DB:
         figures["distortion"] = f"{heard.distortion_percent:.1f} %"
     if beat:
         figures["beat"] = f"{beat.pitch_hz:.1f} Hz ± {max(beat.sure_hz, 0.1):.1f} Hz"
-    words = LOUD if level.clips else TOO_QUIET if level.quiet else told.why or "Listening."
-    state = "stop" if level.clips else "watch" if level.quiet or told.why else "good"
+    if heard and heard.drift_hz >= DRIFTS_HZ:
+        figures["drift"] = f"{heard.drift_hz:.1f} Hz in half a second, followed"
+    flat = FLAT_TOPS if heard and heard.flat_tops else ""
+    words = LOUD if level.clips else TOO_QUIET if level.quiet else told.why or flat or "Listening."
+    state = "stop" if level.clips else "watch" if level.quiet or told.why or flat else "good"
     return {"state": state, "words": words, "at_dbfs": round(level.tone_dbfs, 2), "figures": figures}
 
 
@@ -133,11 +139,12 @@ def against_carrier(ears: Ears, form: dict[str, str], *, clock: Clock = SYSTEM) 
 
     form: the carrier's frequency (known), how well it is known (within), what was counted before (pitch, sure). Raises FieldsRefused.
     """
-    faults, values = {}, {}
-    for name, usual in (("known", None), ("within", 0.0), ("pitch", None), ("sure", LEAST_HZ)):
+    faults: dict[str, str] = {}
+    values: dict[str, Any] = {}
+    for name, usual in (("known", None), ("within", None), ("pitch", None), ("sure", LEAST_HZ)):
         try:
             text = form.get(name, "").strip()
-            values[name] = usual if not text and usual is not None else parse_si(text, unit="Hz")
+            values[name] = usual if not text and (usual is not None or name in MAY_BE_UNKNOWN) else parse_si(text, unit="Hz")
         except NotUnderstood as fault:
             faults[name if name in ("known", "within") else "beat"] = str(fault)
     if faults:
@@ -154,16 +161,21 @@ def against_carrier(ears: Ears, form: dict[str, str], *, clock: Clock = SYSTEM) 
     except (NoAnswer, OutOfRange) as fault:
         said = str(fault).removeprefix("beat: ")
         raise FieldsRefused({"beat": said[:1].upper() + said[1:]}) from None
-    ppm, sure = format_si(found.apart_ppm, unit="ppm", digits=3, signed=True), format_si(found.uncertainty_hz, unit="Hz", digits=2)
+    ppm = format_si(found.apart_ppm, unit="ppm", digits=3, signed=True)
+    u95 = (
+        "not known, for nobody says how well the carrier is"
+        if found.uncertainty_hz is None
+        else format_si(found.uncertainty_hz, unit="Hz", digits=2)
+    )
     words = (
         f"Yours runs {found.side} the carrier: at {format_si(found.own_hz, unit='Hz', digits=9)}, "
-        f"{format_si(found.apart_hz, unit='Hz', digits=5, signed=True)} from it ({ppm}), sure to {sure}."
+        f"{format_si(found.apart_hz, unit='Hz', digits=5, signed=True)} from it ({ppm}); uncertainty (95 %) {u95}."
     )
     check = {
         "checked_on": clock.text()[:10],
         "against": f"{form.get('name', '').strip()[:60] or 'a carrier'}, {format_si(values['known'], unit='Hz', digits=7)}",
         "found_off": f"{found.apart_ppm:.3g} ppm",
-        "uncertainty": f"{1e6 * found.uncertainty_hz / values['known']:.2g} ppm",
+        "uncertainty": "" if found.uncertainty_hz is None else f"{1e6 * found.uncertainty_hz / values['known']:.2g} ppm",
     }
     return Sided(found, words, check)
 

@@ -123,8 +123,8 @@ def _sinad_db(meters: Meters, generator: Generator, asked: Asked) -> float:
         raise
 
 
-def _tone(meters: Meters, asked: Asked) -> tuple[float, float]:
-    """SINAD (dB) and distortion (%) of what stands at the output: of what is heard, where the ears are the meter."""
+def _tone(meters: Meters, asked: Asked) -> tuple[float, float | None]:
+    """SINAD (dB) and distortion (%, None without a tone) of what stands at the output: of what is heard, where the ears are the meter."""
     if (heard := meters.heard()) is not None:
         return heard.sinad_db, heard.distortion_percent
     scope, output_v = meters.oscilloscope, _settled(meters)
@@ -217,6 +217,10 @@ def _audio(meters: Meters, generator: Generator, asked: Asked) -> Measured:
 def _distortion(meters: Meters, generator: Generator, asked: Asked) -> Measured:
     generator.set_level(soundings.STRONG_V)
     ratio_db, percent = _tone(meters, asked)
+    if percent is None:
+        raise EarsUnsure(
+            "No tone stands out of the noise, so it has no distortion. Raise the level, or see that the tone is on.", silent=True
+        )
     values = {"at_hz": asked.at_hz, "distortion_percent": percent, "sinad_db": ratio_db, "output_v": soundings.settled(meters)}
     return Measured(values)
 

@@ -110,7 +110,7 @@ def judged(samples: bytes, *, rate_hz: float, tone_hz: float | None) -> dict[str
     out: dict[str, float] = {}
     with suppress(NoAnswer, OutOfRange):
         heard = hear(recording=recording, tone_hz=tone_hz)
-        out |= {name: float(value) for name, value in heard._asdict().items() if name in FIGURES}
+        out |= {name: float(value) for name, value in heard._asdict().items() if name in FIGURES and value is not None}
     with suppress(NoAnswer, OutOfRange):
         out["pitch_hz"] = float(beat(recording=recording).pitch_hz)
     return {name: value for name, value in out.items() if math.isfinite(value)}

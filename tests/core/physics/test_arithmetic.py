@@ -303,7 +303,7 @@ class Recordings(unittest.TestCase):
     @steady
     @given(st.floats(50, 20e3), st.floats(-80, -10), st.sampled_from([44.1e3, 48e3, 96e3]))
     def test_the_ratio_that_was_mixed_is_found_again(self, f: float, noise_db: float, rate: float) -> None:
-        found = sinad(recording=self.tone(rate=rate, f=f, seconds=0.3, noise_db=noise_db))
+        found = sinad(recording=self.tone(rate=rate, f=f, seconds=0.3, noise_db=noise_db), tone_hz=f)
         self.assertAlmostEqual(found.sinad_db, 10 * math.log10(1 + 10 ** (-noise_db / 10)), delta=0.5)
         self.assertAlmostEqual(found.tone_hz / f, 1.0, delta=2e-3)
 

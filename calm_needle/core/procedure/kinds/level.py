@@ -111,7 +111,7 @@ def in_own_turns(verdict: Verdict, times: float) -> Verdict:
 
 def _move(verdict: Verdict) -> Move:
     match verdict.kind:
-        case "crest" | "twice" | "hold" | "hands_off":
+        case "crest" | "twice" | "hold" | "hands_off" | "by_itself":
             return Move("rest")
         case "past" if verdict.turns_to_crest is None:
             return Move("turn_back", short=verdict.gain_left_db or 0.0)
@@ -168,7 +168,7 @@ class Words(NamedTuple):
             case "return":
                 return Advice("live", "onward", self._returning(verdict), _how_sure(verdict, self.goal) + _say_so(verdict))
             case "through":
-                proven = verdict.evidence == "proven"
+                proven = verdict.evidence in ("follows", "proven")
                 why = (
                     "Slowly once more: the needle is unquiet, and its height is not known well enough."
                     if proven
@@ -176,7 +176,16 @@ class Words(NamedTuple):
                 )
                 return Advice("live", "onward", "About there: go on through it, and come back.", why + _say_so(verdict))
             case "hold":
+                if verdict.evidence == "follows":
+                    return Advice("live", "crest", "About there. Hands off.", _still_hand(verdict))
                 return Advice("live", "crest", "About there. Hold still.", "The needle comes to rest; then it is judged.")
+            case "by_itself":
+                return Advice(
+                    "danger",
+                    "wander",
+                    f"The needle moves as much with hands off: that was no {'crest' if peak else 'null'}.",
+                    "A beat, fading, or a set that warms. Find what moves it, or let it settle; then turn again.",
+                )
             case "crest":
                 sentence = "On the crest. Take it." if peak else "At the bottom of the null. Take it."
                 return Advice("good", "crest", sentence, _how_sure(verdict, self.goal))
@@ -228,7 +237,7 @@ class Words(NamedTuple):
         peak = self.goal == "maximum"
         off = verdict.turns_to_crest
         how_far = "" if off is None else f" about {self.amount(off)}, {way_in_words(off)}"
-        if verdict.evidence == "proven":
+        if verdict.evidence in ("follows", "proven"):
             sentence = f"Past the {'crest' if peak else 'null'}. Come back{how_far}."
         else:
             sentence = f"{'Highest' if peak else 'Lowest'} so far is passed: come back to it{how_far and ','}{how_far}."
@@ -277,7 +286,7 @@ def _say_so(verdict: Verdict) -> str:
         return ""
     return (
         f" Press {TURN_BACK_KEY}, or the foot switch, as you turn back."
-        if verdict.evidence != "proven" and verdict.kind != "return"
+        if verdict.evidence not in ("follows", "proven") and verdict.kind != "return"
         else ""
     )
 
@@ -285,9 +294,13 @@ def _say_so(verdict: Verdict) -> str:
 def why_not_sure(verdict: Verdict) -> str:
     """Return the question to ask before something is taken that is not on a crest."""
     match verdict.kind:
+        case "by_itself":
+            return "The needle moved as much with hands off: no crest was seen. Take it all the same?"
+        case "hold" if verdict.evidence == "follows":
+            return "It was not seen with hands off yet: a beat does the same. Take it all the same?"
         case "hold":
             return "The needle has not come to rest. Take it all the same?"
-        case "past" | "return" if verdict.evidence == "proven":
+        case "past" | "return" if verdict.evidence in ("follows", "proven"):
             return "The needle is below the crest that was seen. Take it all the same?"
         case "past" | "return":
             return "It was crossed once only: drift and a beat do the same. Take it all the same?"
@@ -352,10 +365,18 @@ def _away(verdict: Verdict) -> str:
     return f"{abs((verdict.crest_db or 0.0) - (verdict.level_db or 0.0)):.1f} dB"
 
 
+def _still_hand(verdict: Verdict) -> str:
+    """Why the hand is asked off before a crest is believed, and how it is said where nobody counts turns."""
+    key = "" if verdict.turned is not None else f" Press {HANDS_OFF_KEY} as you let go."
+    return f"If the needle stands now, it was the core that moved it, and no beat.{key}"
+
+
 def _how_sure(verdict: Verdict, goal: Goal) -> str:
     """What is known of a crest: how far it rose and fell, how often it was crossed, how that compares with the wander."""
     # Beside the crest itself, so that nobody takes it for what was gained since the start, which the needle shows.
     seen = f"{verdict.rise_db:.1f} dB {'lower' if goal == 'maximum' else 'higher'} on one side of it, {verdict.fall_db:.1f} dB on the other"
+    if verdict.evidence == "follows":
+        return f"{seen}; it came back as {'high' if goal == 'maximum' else 'low'}. With hands off it is proven."
     if verdict.evidence != "proven":
         return f"{seen}: crossed once, not proven yet."
     times = int(verdict.times_wander)

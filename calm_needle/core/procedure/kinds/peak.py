@@ -11,7 +11,7 @@ from calm_needle.core.procedure.watch.peak_watch import TAKEN
 
 PEAKED_TO_HZ = 250.0  # how well a peak finds a frequency, of an ordinary strip
 EVIDENCE = {
-    "proven": "on the crest, crossed twice",
+    "proven": "on the crest, crossed twice, the needle at rest with hands off",
     "twice": "twice at one height, way of the hand unknown",
 }
 # Verdicts that are not on a crest; two of them only in runs of earlier versions, whose crests were crossed once.
@@ -19,6 +19,7 @@ WORDS = {
     "crest": "on the crest, fall seen on both sides",
     "return": "taken below the crest that was seen",
     "hold": "taken before the needle had come to rest",
+    "by_itself": "taken, the needle moved as much with hands off",
     "past": "taken below the crest that was seen",
     "rising": "taken while still rising",
     "two_humps": "taken on one of two humps",

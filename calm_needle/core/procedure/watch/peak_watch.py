@@ -6,8 +6,9 @@ is measured while hands are off (watch.wander); a rise or a fall counts when it 
 A needle that rises and falls proves nothing by itself: drift, a beat and a hand on the wire do the same. What tells a crest from them is
 that it depends on the hand. So there are grades of evidence:
     once     it rose to a crest and fell behind it: come back to it.
-    proven   the hand is known to have turned back, by the turns of the tool or by a key, and with it the level rose again to the same
+    follows  the hand is known to have turned back, by the turns of the tool or by a key, and with it the level rose again to the same
              height.
+    proven   and with the hand off it stood (watch.still_hand); what a person types is read at rest, and needs no hold.
     twice    nothing is known of the hand, and the same height was passed twice and reached again: it may be the crest; a regular beat
              or a swing on one flank looks the same.
 """
@@ -15,10 +16,12 @@ that it depends on the hand. So there are grades of evidence:
 import math
 import statistics
 from collections import deque
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Literal
 
 from calm_needle.core.procedure.watch.place import FLANK_DB, Approach, CrestFit, Profile, approach
+from calm_needle.core.procedure.watch.still_hand import StillHand
 from calm_needle.core.procedure.watch.stretches import NEAR_DB, Crossing, Stretch
 from calm_needle.core.procedure.watch.wander import LEAST_FALL_DB, SPAN_TO_SIGMA, Block, Pace, Wander
 
@@ -39,9 +42,12 @@ Kind = Literal[
     "slips",
     "end_stop",
     "wandering",
+    "by_itself",
 ]
 TAKEN: frozenset[str] = frozenset(("crest", "twice"))  # the kinds at which it may be taken
-Evidence = Literal["none", "once", "twice", "proven"]
+Evidence = Literal["none", "once", "twice", "follows", "proven"]
+# What is said at the crest, by the evidence for it: the hand is asked off until that is tried.
+ENDS: Mapping[Evidence, Kind] = {"proven": "crest", "follows": "hold"}
 
 BLOCK_S = 0.25  # s, longer than the averaging of any meter fit for peaking
 JUMP_TURNS = 0.04  # turns between two readings that end a block: a key was pressed
@@ -75,13 +81,14 @@ FLANK_PER_SPAN, DEEPEST_DB = 16, 5.0  # times the span seen with hands off, that
 DOUBTED_TIMES = 3.0  # times the fall that counts, that a crest with one low flank is followed down to before the hand is sent back
 ALIKE_TIMES = 1.4  # neighbouring blocks share the slow part of the wander: each counts for less
 AIMED = 0.6  # half widths short of the crest from where the hand is timed to it
+TRIED_WITHIN = 0.25  # half widths off the crest within which the hand is asked off; it goes on to the crest after that
 ON_IT, UNSURE_OF_IT = 0.05, 0.1  # half widths off a fitted crest that count as on it; the most, where the fit knows no better
 
 
 @dataclass(frozen=True)
 class Verdict:
     """What the watch says, with its evidence. `return`: on the way back to the crest. `through`: at it, but it was crossed once only,
-    so on through it. `hold`: there; the needle comes to rest.
+    so on through it. `hold`: there; hands off, and the needle comes to rest. `by_itself`: with hands off it moved as much.
     Levels in dB, `None` where nothing is known yet.
 
        rise_db, fall_db: how far it rose to the crest and fell behind it (left and right of it where turns are known).
@@ -145,6 +152,7 @@ class PeakWatch:
         self._blocks = 0
         self._recent: deque[Block] = deque(maxlen=12)
         self._wander = Wander()
+        self._hands, self._stands, self._by_itself = StillHand(), False, False
         self._turned_back = 0
         self._stretch = Stretch(None)
         self._known = False
@@ -222,6 +230,7 @@ class PeakWatch:
         self._unsure_db += unsure_db
         self._most -= unsure_db
         self._proven = None
+        self._hands.joined()
         self._profile.lower(unsure_db)
         self._verdict = None
 
@@ -267,6 +276,7 @@ class PeakWatch:
         self._wander.add_block(block, steep=not self._tells_wander(block.level_db))
         self._least, self._most = min(self._least, block.level_db), max(self._most, block.level_db)
         self._recent.append(block)
+        self._try_hold(block)
         self._follow(block)
         if turns is not None:
             self._profile.add(block)
@@ -274,6 +284,27 @@ class PeakWatch:
             self._judge(),
             self._turns_now,
         )  # what was said once bears on what is said next, whoever asks for it
+
+    def _try_hold(self, block: Block) -> None:
+        """Take a block for the question whether it is the hand that moves the needle; answer it while the hand is off."""
+        off = block.still or (block.turns is None and block.way == 0)
+        asked = self._reached_s is not None and block.turns is None and block.time_s - self._reached_s >= REACTION_S
+        self._hands.add(block.time_s, block.level_db, held=off or asked, known_off=off)
+        self._by_itself = self._by_itself and off
+        if self._proven is None or self._stands or not (off or asked):
+            return
+        flank_db = min(self._proven.rise_db, self._proven.fall_db)
+        said = self._hands.judge(crest_db=self._proven.height_db, flank_db=flank_db, wander_db=self._wander.fast_db(self._pace))
+        self._stands = said == "stood"
+        if said == "moved":
+            self._nothing_proven()
+
+    def _nothing_proven(self) -> None:
+        """What was seen, no turning did: it is forgotten, and the hold has told how far the needle goes by itself."""
+        self._by_itself, self._proven, self._crossed = True, None, []
+        self._stretch, self._reached_s, self._due_s = Stretch(None), None, None
+        self._profile = Profile()
+        self._hands.begin()
 
     def _holds(self, turns: list[float]) -> bool:
         """Whether the tool is where it came to rest. What is turned by hairs comes away from there, though no block shows that it moves."""
@@ -474,6 +505,8 @@ class PeakWatch:
         )
         if hands_off:
             return base
+        if self._by_itself:
+            return replace(base, kind="by_itself")
         if self._is_proof():
             self._prove()
         if self._proven is None and (fitted := self._by_places()):
@@ -493,7 +526,7 @@ class PeakWatch:
             crest = crest._replace(height_db=crest.height_db + higher)
         elif higher > self._outdone_db(crest):
             # What was proven is outdone only by more than a fall that counts.
-            self._proven = None
+            self._proven, self._stands = None, False
             if here is None:
                 return self._judge_under_way(base, now)
             crest = here
@@ -501,7 +534,7 @@ class PeakWatch:
 
     def _judge_crest(self, base: Verdict, now: Block, crest: Crossing, here: Crossing | None) -> Verdict:
         """A crest was gone through: what is known of it, and how the hand comes back to it."""
-        evidence: Evidence = "proven" if self._proven else "twice" if self._offered() else "once"
+        evidence: Evidence = self._seen_to_follow() or ("twice" if self._offered() else "once")
         moved = [b.time_s for b in self._recent if b.turns is not None and not b.still]
         recent = [b.level_db for b in self._recent if now.time_s - b.time_s <= REST_S and b.time_s > max(moved, default=-math.inf)] or [
             now.level_db
@@ -521,9 +554,14 @@ class PeakWatch:
             return self._judge_by_turns(base, now, here, below)
         return self._judge_by_way(base, now, crest, here, below)
 
+    def _seen_to_follow(self) -> Literal["follows", "proven"] | None:
+        if self._proven is None:
+            return None
+        return "proven" if self._stands or self._alone else "follows"
+
     def _judge_by_turns(self, base: Verdict, now: Block, here: Crossing | None, below: float) -> Verdict:
         fit = self._profile.fit()
-        if base.evidence != "proven" and here is None:
+        if self._proven is None and here is None:
             # On the way back: to the crest, and through it.
             off = (fit.turns if fit else self._profile.best_turns()) - self._turns_now
             top = self._stretch.top
@@ -535,11 +573,11 @@ class PeakWatch:
                 if beyond
                 else replace(base, kind="return", turns_to_crest=off + (self._way or 0) * BACKLASH_TURNS)
             )
-        done: Kind = "crest" if base.evidence == "proven" else "past"
+        done: Kind = ENDS.get(base.evidence, "past")
         if here and base.evidence == "once" and not self._deep_enough(base, now):
             return self._further(base, now)
         share = NULL_SHARE * max(base.rise_db, base.fall_db) if self._null else 0.0
-        if self._null and base.evidence == "proven" and now.still and below <= share:
+        if self._null and self._proven and now.still and below <= share:
             return replace(base, kind=done, turns_to_crest=self._profile.best_turns() - self._turns_now)
         if fit is None:
             off = self._profile.best_turns() - self._turns_now
@@ -561,6 +599,8 @@ class PeakWatch:
         left = 10.0 * math.log10(1.0 + (off / fit.half_width_turns) ** 2)
         near = abs(off) <= max(ON_IT, min(fit.error_turns / fit.half_width_turns, UNSURE_OF_IT)) * fit.half_width_turns
         rested = now.still and abs((now.turns or 0.0) - self._turns_now) <= STILL_TURNS
+        if base.evidence == "follows" and rested and abs(off) <= TRIED_WITHIN * fit.half_width_turns:
+            return replace(base, kind="hold", turns_to_crest=off, turns_error=fit.error_turns, gain_left_db=left)
         kind: Kind = "past" if not near else done if rested else "hold"
         return replace(base, kind=kind, turns_to_crest=off, turns_error=fit.error_turns, gain_left_db=left)
 
@@ -574,7 +614,7 @@ class PeakWatch:
         return fallen >= min(max(least_db, SENT_BACK_TIMES * counts), most) and self._stretch.fall.counts(min(counts, most))
 
     def _judge_by_way(self, base: Verdict, now: Block, crest: Crossing, here: Crossing | None, below: float) -> Verdict:
-        done: Kind = "crest" if base.evidence == "proven" else "twice" if base.evidence == "twice" else "through"
+        done: Kind = "twice" if base.evidence == "twice" else ENDS.get(base.evidence, "through")
         wander = max(base.wander_db, 0.4 * (base.span_db or 0.0))
         # A null is steep: near its bottom a hair of a turn is decibels, and what counts is its depth.
         at = NULL_SHARE * max(crest.rise_db, crest.fall_db) if self._null else 0.0

@@ -17,6 +17,10 @@ def _wire_picture(inputs: Values, results: Values) -> Picture:
     return Scale("Diameter between the gauges", "m", [*places, Place(results["diameter_m"], "this wire", "wanted")], log=True)
 
 
+def _solenoid_says(r: Mapping[str, Any]) -> str:
+    return "{turns} turns make {l_h}" + (", within {within_percent}." if r["within_percent"] else "; {validity}.")
+
+
 CALCULATORS = (
     Calculator(
         "wire",
@@ -48,11 +52,15 @@ CALCULATORS = (
             Key("diameter_m", "m", "Diameter of the winding", "25 mm", sensible=(1e-3, 1.0)),
             Key("length_m", "m", "Length", "40 mm", sensible=(5e-4, 2.0)),
         ),
-        lambda **v: {"l_h": coils.solenoid_h(**v)},
-        (Result("l_h", "Inductance", "H"),),
-        "{turns} turns make {l_h}.",
+        coils.solenoid,
+        (
+            Result("l_h", "Inductance", "H"),
+            Result("within_percent", "Within ±", "%", 2),
+            Result("validity", "Range of the formula"),
+        ),
+        _solenoid_says,
         ("Wheeler, in inches: L[µH] = r² N² / (9 r + 10 l), r half of {diameter_m}, l = {length_m}: {l_h}",),
-        ("Within 1 % while the length is above 0.8 of the radius.", "A screen around it, or a core in it, changes it."),
+        ("A screen around it, or a core in it, changes it.",),
         lambda i, r: Winding("Cut through", i["turns"], i["length_m"], i["diameter_m"] / 2.0),
     ),
     Calculator(

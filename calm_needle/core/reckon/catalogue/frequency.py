@@ -48,7 +48,8 @@ def _window_picture(inputs: Values, results: Values) -> Picture:
 def _beat_picture(inputs: Values, results: Values) -> Picture:
     places = [Place(inputs["known_hz"], "carrier", "limit"), Place(results["own_hz"], "yours", "wanted")]
     unsure = results["uncertainty_hz"]
-    return Scale("The carrier and yours", "Hz", places, band=(results["own_hz"] - unsure, results["own_hz"] + unsure), digits=8)
+    band = None if unsure is None else (results["own_hz"] - unsure, results["own_hz"] + unsure)
+    return Scale("The carrier and yours", "Hz", places, band=band, digits=8)
 
 
 def _drift_picture(inputs: Values, results: Values) -> Picture:
@@ -133,14 +134,14 @@ CALCULATORS = (
         (
             Result("error_hz", "Off by", "Hz", 5, signed=True),
             Result("error_ppm", "that is", "ppm", 4, signed=True),
-            Result("uncertainty_hz", "Reference leaves open, ±", "Hz", 3),
+            Result("uncertainty_hz", "Uncertainty (95 %), by the reference, ±", "Hz", 3),
             Result("verdict", "Verdict"),
         ),
         "{error_hz} off, {error_ppm}: {verdict}.",
         (
             "{measured_hz} − {nominal_hz} = {error_hz}",
             "{error_hz} / {nominal_hz} = {error_ppm}",
-            "{measured_hz} × {reference_ppm} = {uncertainty_hz}",
+            "measured × reference’s ppm = {uncertainty_hz}",
         ),
         (
             "An error smaller than the reference's own cannot be told from it.",
@@ -187,10 +188,10 @@ CALCULATORS = (
             Result("own_hz", "Yours runs at", "Hz", 9),
             Result("apart_hz", "From the carrier", "Hz", 5, signed=True),
             Result("apart_ppm", "that is", "ppm", 4, signed=True),
-            Result("uncertainty_hz", "Sure to ±", "Hz", 3),
+            Result("uncertainty_hz", "Uncertainty (95 %), ±", "Hz", 3),
             Result("side", "Side"),
         ),
-        "Yours runs {side} the carrier, at {own_hz}: {apart_hz} from it, {apart_ppm}, sure to {uncertainty_hz}.",
+        "Yours runs {side} the carrier, at {own_hz}: {apart_hz} from it, {apart_ppm}; uncertainty (95 %) {uncertainty_hz}.",
         ("raised, the pitch went from {pitch_hz} to {raised_pitch_hz}: yours runs {side}", "{known_hz} and {apart_hz} = {own_hz}"),
         (
             "Raise yours by less than the pitch: beyond zero beat the pitch rises again, on the other side.",
@@ -218,12 +219,13 @@ CALCULATORS = (
         drift.fit_drift,
         (
             Result("f_final_hz", "Settles at", "Hz", 7),
+            Result("f_final_u95_hz", "Uncertainty (95 %) of that, ±", "Hz", 2),
             Result("delta_hz", "Began off by", "Hz", 4, signed=True),
             Result("tau_s", "Time constant", "s", 3),
             Result("stable_at_s", "Stable after", "s", 3),
             Result("residual_hz", "Fit misses by", "Hz", 2),
         ),
-        "It settles at {f_final_hz} with a time constant of {tau_s}, and is stable after {stable_at_s}.",
+        "It settles at {f_final_hz} ± {f_final_u95_hz} (95 %) with a time constant of {tau_s}, and is stable after {stable_at_s}.",
         ("f(t) = f_final + Δ e^(−t / τ), least squares: {f_final_hz}, {delta_hz}, {tau_s}", "τ ln(|Δ| / tolerance) = {stable_at_s}"),
         (
             "One exponential: a slow slope of the room, or a cabinet that warms after the coil, is not in it.",

@@ -38,6 +38,12 @@ def _stairs(nf_db: float, bandwidth_hz: float, signal_w: float, r_ohm: float) ->
     return Scale("From noise to signal, e.m.f.", "V", places, log=True)
 
 
+def _sinad_says(r: Mapping[str, Any]) -> str:
+    said = "SINAD is {sinad_db} on a tone of {tone_hz}; "
+    said += "noise alone has no distortion figure." if r["distortion_percent"] is None else "harmonics make {distortion_percent}."
+    return said + (" Its tops are flat: something clips." if r["flat_tops"] else "")
+
+
 def _sinad_picture(inputs: Values, results: Values) -> Picture:
     recording = inputs["file"]
     count = int(min(len(recording.samples), max(64, 4.0 * recording.rate_hz / results["tone_hz"])))
@@ -126,8 +132,10 @@ CALCULATORS = (
             Result("sinad_db", "SINAD", "dB"),
             Result("tone_hz", "Tone", "Hz", 6),
             Result("distortion_percent", "Harmonics, to the tenth", "%", 3),
+            Result("drift_hz", "Tone drifted by", "Hz", 2),
+            Result("flat_tops", "Flat tops: something clips"),
         ),
-        "SINAD is {sinad_db} on a tone of {tone_hz}; harmonics make {distortion_percent}.",
+        _sinad_says,
         ("four-parameter sine fit (IEEE 1057): the tone at {tone_hz}", "r.m.s. of all, to r.m.s. of what the fit leaves: {sinad_db}"),
         (
             "Any rate, 8 to 32 bits or float; of several channels the first.",
