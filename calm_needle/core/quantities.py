@@ -53,6 +53,7 @@ EXAMPLES = {
     "": "1.4",
 }
 LOGARITHMIC = ("dB", "dBm", "dBµV", "turn", "%", "°C", "ppm", "")
+MOST_DIGITS = 9  # that a figure is shown with
 THIN_SPACE = "\u2009"
 TRUE_MINUS = "\u2212"
 LONGEST_TEXT = 60
@@ -111,6 +112,19 @@ def format_si(value: float, *, unit: str, digits: int = 4, signed: bool = False)
     """
     number, shown_unit = split_si(value, unit=unit, digits=digits, signed=signed)
     return f"{number}{THIN_SPACE}{shown_unit}" if shown_unit else number
+
+
+def digits_by(value: float, *, u95: float) -> int:
+    """Return how many significant digits of a value its uncertainty (95 %, same unit) leaves: to the second digit of the uncertainty.
+
+    >>> digits_by(468020.0, u95=15.0), digits_by(54.3, u95=0.2), digits_by(18e-6, u95=3e-6), digits_by(1.0, u95=0.0)
+    (6, 3, 3, 9)
+    """
+    if not (u95 > 0.0 and math.isfinite(u95) and value):
+        return MOST_DIGITS
+    second = int(f"{u95:.1e}".split("e")[1]) - 1
+    first = int(f"{abs(value):.0e}".split("e")[1])
+    return min(max(1, first - second + 1), MOST_DIGITS)
 
 
 def format_plain(value: float, *, unit: str, digits: int = 4) -> str:

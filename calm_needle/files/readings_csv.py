@@ -36,22 +36,28 @@ def write_readings(readings: Iterable[CsvReading]) -> str:
 
 
 def write_report(sections: Iterable[Section]) -> str:
-    """Return a report's numbers as CSV text: one number a row with its unit and the readings it came from."""
+    """Return a report's numbers as CSV text: one number a row with its unit, the readings it came from, and the number as far as its
+    uncertainty leaves digits to it (empty where that is not known)."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
-    writer.writerow(("section", "name", "column", "value", "unit", "readings"))
+    writer.writerow(("section", "name", "column", "value", "unit", "readings", "rounded"))
     for part in sections:
         for row in part.rows:
             for column, cell in zip(part.columns, row.cells, strict=False):
                 if isinstance(cell, Amount):
-                    cells: tuple[object, ...] = (cell.value, cell.unit, " ".join(map(str, cell.readings)))
+                    cells: tuple[object, ...] = (cell.value, cell.unit, " ".join(map(str, cell.readings)), rounded(cell))
                 else:
-                    cells = (cell, "", "")
+                    cells = (cell, "", "", "")
                 writer.writerow([harmless(c) for c in (part.name, row.name, column, *cells)])
         for curve in part.curves:
             for x, y in curve.points:
-                writer.writerow([harmless(c) for c in (part.name, curve.name, f"{x:.1f} {curve.x_unit}", y, curve.y_unit, "")])
+                writer.writerow([harmless(c) for c in (part.name, curve.name, f"{x:.1f} {curve.x_unit}", y, curve.y_unit, "", "")])
     return out.getvalue()
+
+
+def rounded(a: Amount) -> str:
+    """Return a number with the digits that its uncertainty leaves, in its own unit."""
+    return "" if a.digits is None else f"{float(f'{a.value:.{a.digits - 1}e}'):.12g}"
 
 
 def harmless(cell: object) -> object:

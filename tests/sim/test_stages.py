@@ -17,7 +17,7 @@ from calm_needle.sim.receiver.control import controlled, settled
 from calm_needle.sim.receiver.practice import Input, PracticeReceiver
 from calm_needle.sim.receiver.signal import Now, Wave
 from calm_needle.sim.receiver.stages.amplifier import limited
-from calm_needle.sim.receiver.stages.detector import ProductDetector
+from calm_needle.sim.receiver.stages.detector import ProductDetector, envelope_noise
 from calm_needle.sim.receiver.stages.stage import OneOrMany, Stage
 from calm_needle.sim.receiver.stages.table import STAGES, register
 from tests.support import dossiers
@@ -416,3 +416,12 @@ class Transistors(unittest.TestCase):
         dead.retune()
         dead.turn("IFT2", -1.5)
         self.assertGreater(db(dead.strip_gain(452e3) / sound.strip_gain(452e3)), -1.0)
+
+
+class TheNoiseOfAnEnvelope(unittest.TestCase):
+    def test_it_is_that_of_a_made_envelope_with_and_without_a_carrier(self) -> None:
+        rng = np.random.default_rng(8)
+        noise = rng.normal(size=400_000) + 1j * rng.normal(size=400_000)
+        for ratio in (0.0, 0.3, 1.0, 4.0, 50.0):
+            made = float(np.std(np.abs(math.sqrt(2.0 * ratio) + noise)))
+            self.assertAlmostEqual(20.0 * math.log10(envelope_noise(ratio) / made), 0.0, delta=0.03, msg=str(ratio))

@@ -2,7 +2,9 @@
 
 from typing import NamedTuple
 
-from calm_needle.core.quantities import format_si
+from calm_needle.core.quantities import digits_by, format_si
+
+K95 = 2.0
 
 
 class Figure(NamedTuple):
@@ -13,10 +15,13 @@ class Figure(NamedTuple):
     unit: str
 
     def shown(self, digits: int = 4) -> str:
-        """Return the value with its unit, and what it is sure to, where that is known.
+        """Return the value with its unit; where its uncertainty (95 %) is known, with that, and with the digits it leaves.
 
-        >>> Figure(468.02e3, 15.0, "Hz").shown(5)
-        '468.02\\u2009kHz ±\\u200915\\u2009Hz'
+        >>> Figure(468.02e3, 7.5, "Hz").shown(), Figure(0.412, None, "V").shown()
+        ('468.020\\u2009kHz ±\\u200915\\u2009Hz', '412.0\\u2009mV')
         """
-        text = format_si(self.value, unit=self.unit, digits=digits)
-        return text if not self.sigma else f"{text} ±\u2009{format_si(self.sigma, unit=self.unit, digits=2)}"
+        if not self.sigma:
+            return format_si(self.value, unit=self.unit, digits=digits)
+        u95 = K95 * self.sigma
+        text = format_si(self.value, unit=self.unit, digits=digits_by(self.value, u95=u95))
+        return f"{text} ±\u2009{format_si(u95, unit=self.unit, digits=2)}"

@@ -44,7 +44,7 @@ def centre_u95(*, gain_db: float, wander_db: float, kappa: float) -> float:
 
 
 def flat_tops(gains: Mapping[str, tuple[float, float]], pairs: Sequence[Pair]) -> list[FlatTop]:
-    """Return how surely each pair of a round is centred. gains: what each adjuster gained, and the needle's wander meanwhile (dB), by id."""
+    """Return how surely each pair of a round is centred. gains: of each adjuster, and the needle's wander meanwhile (dB), by id."""
     return [
         FlatTop(p.name, centre_u95(gain_db=gains[p.second][0], wander_db=gains[p.second][1], kappa=p.kappa))
         for p in pairs

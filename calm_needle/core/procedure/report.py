@@ -15,6 +15,7 @@ class Amount(NamedTuple):
     unit: str
     readings: tuple[int, ...] = ()
     signed: bool = False  # a change or a turn, which has a way
+    digits: int | None = None  # that its uncertainty leaves, where that is known
 
 
 Cell = Amount | str | None

@@ -80,7 +80,8 @@ def judge_rounds(
         right = "on its peak" if rule.unit == "dB" else "in its place"
         one = noun[:-1] if noun.endswith("s") else noun
         if flat:
-            return RoundsVerdict(False, expected, _flat_sentence(f"Every {one} gains nothing.", flat), f"{evidence} {_flat_why(flat)}", flat)
+            sentence = _flat_sentence(f"Every {one} gains nothing.", flat)
+            return RoundsVerdict(False, expected, sentence, f"{evidence} {_flat_why(flat)}", flat)
         return RoundsVerdict(False, expected, f"Every {one} was {right} already. The {strip} was found right; leave it.", evidence)
     # Once: in a later round so small a gain is as likely the needle's unrest.
     aside = max(left.off.items(), key=lambda pair: pair[1]) if left and len(rounds) == 1 else None

@@ -10,14 +10,19 @@ from calm_needle.errors import NoAnswer, OutOfRange
 Point = tuple[float, float]
 
 
+STRAIGHT = 0.3  # of the way between two points, by which an edge may lie off the straight line between them (95 %)
+
+
 class Selectivity(NamedTuple):
-    """Widths (Hz) where the response has fallen by so many decibels, None where it was not measured so far; the middle at the upper one."""
+    """Widths (Hz) where the response has fallen by so many decibels, None where it was not measured so far; the middle at the upper one;
+    and the uncertainty (95 %) of the width at −6 dB by how far apart its points lie (Hz)."""
 
     width_6db_hz: float | None
     width_60db_hz: float | None
     shape: float | None
     centre_hz: float | None
     deepest_db: float
+    width_6db_u95_hz: float | None = None
 
 
 class GainControl(NamedTuple):
@@ -39,7 +44,8 @@ class Sound(NamedTuple):
 def selectivity(*, offsets_hz: Sequence[float], down_db: Sequence[float]) -> Selectivity:
     """Return widths and shape factor of a response: N >= 5 offsets from the tuned frequency (Hz) and how far down it is there (dB, >= 0).
 
-    Between points it runs straight. The shape factor is the width at −60 dB over that at −6 dB, None where −60 was not reached.
+    Between points it runs straight, so the width is as sure as its edges' neighbours are near. The shape factor is the width at −60 dB
+    over that at −6 dB, None where −60 was not reached.
     """
     points = _paired(offsets_hz, down_db, fewest=5, names=("offsets_hz", "down_db"))
     deepest = max(y for _, y in points)
@@ -48,7 +54,13 @@ def selectivity(*, offsets_hz: Sequence[float], down_db: Sequence[float]) -> Sel
     six = upper[1] - upper[0] if upper else None
     sixty = lower[1] - lower[0] if lower else None
     shape = sixty / six if six and sixty else None
-    return Selectivity(six, sixty, shape, (upper[0] + upper[1]) / 2.0 if upper else None, deepest)
+    u95 = math.hypot(*(_apart(points, edge) for edge in upper)) * STRAIGHT if upper else None
+    return Selectivity(six, sixty, shape, (upper[0] + upper[1]) / 2.0 if upper else None, deepest, u95)
+
+
+def _apart(points: Sequence[tuple[float, float]], at_hz: float) -> float:
+    """How far the two points lie apart between which an edge was found (Hz)."""
+    return next(b[0] - a[0] for a, b in itertools.pairwise(points) if a[0] <= at_hz <= b[0])
 
 
 def gain_control(*, levels_v: Sequence[float], outputs_v: Sequence[float]) -> GainControl:

@@ -13,7 +13,7 @@ from calm_needle.core.physics.drift import fit_drift
 from calm_needle.core.physics.frequency import clear_window, frequency_error
 from calm_needle.core.pictures import Curves, Line, Mark
 from calm_needle.core.procedure.front_end.advice import USUAL_Q
-from calm_needle.core.quantities import format_si
+from calm_needle.core.quantities import digits_by, format_si
 from calm_needle.core.verdict import Verdict
 from calm_needle.core.verification import curves
 from calm_needle.core.verification.definitions import DEFINITIONS
@@ -21,6 +21,8 @@ from calm_needle.errors import NoAnswer, OutOfRange
 
 Values = Mapping[str, Any]
 K95 = 2.0
+NO_FILTER = "none"
+FILTERS = (NO_FILTER, "crystal", "ceramic", "mechanical")  # as service data name what makes a strip narrower
 Better = Literal["less", "more", "near", ""]
 AT = Ask("at_hz", "At", "Hz", "1 MHz; where the set is tuned", optional=True)
 
@@ -38,6 +40,15 @@ class Figure(NamedTuple):
     def shown(self) -> str:
         """As it is shown."""
         return "not reached" if self.value is None else format_si(self.value, unit=self.unit, digits=self.digits, signed=self.signed)
+
+
+def with_digits(figures: tuple[Figure, ...], *, u95: float, in_db: bool) -> tuple[Figure, ...]:
+    """Return figures, the first with the digits that its uncertainty (95 %; of a level in dB) leaves."""
+    main = figures[0]
+    if not u95 or not main.value:
+        return figures
+    own = abs(main.value) * (10.0 ** (u95 / 20.0) - 1.0) if in_db and main.unit != "dB" else u95
+    return (main._replace(digits=digits_by(main.value, u95=own)), *figures[1:])
 
 
 class Limit(NamedTuple):
@@ -103,8 +114,10 @@ def _if_limit(spec: Mapping[str, Any], v: Values) -> Limit | None:
 
 def _selectivity(v: Values) -> tuple[Figure, ...]:
     found = curves.selectivity(offsets_hz=v["offsets_hz"], down_db=v["down_db"])
+    u95_hz = found.width_6db_u95_hz
     return (
         Figure("width at −6\u00a0dB", found.width_6db_hz, "Hz"),
+        *((Figure("uncertainty (95 %) of that, by its points, ±", u95_hz, "Hz", digits=2),) if u95_hz else ()),
         Figure("width at −60\u00a0dB", found.width_60db_hz, "Hz"),
         *((Figure("shape factor", found.shape, ""),) if found.shape else ()),
         *((Figure("its middle beside the tuning", found.centre_hz, "Hz", signed=True),) if found.centre_hz is not None else ()),
@@ -118,8 +131,10 @@ def _selectivity_drawn(v: Values) -> Curves:
 
 
 def _selectivity_limit(spec: Mapping[str, Any], v: Values) -> Limit | None:
+    if "bandwidth" not in spec["id"] or spec.get("filter", NO_FILTER) != v.get("filter", NO_FILTER):
+        return None
     # What the service data say of the strip says nothing where the signal circuits are narrower than it, as on long wave.
-    if spec["id"] != "if-bandwidth" or (v.get("at_hz") and v["at_hz"] / USUAL_Q < spec["high_hz"]):
+    if v.get("at_hz") and v["at_hz"] / USUAL_Q < spec["high_hz"]:
         return None
     low, high = float(spec["low_hz"]), float(spec["high_hz"])
     return Limit(f"{format_si(low, unit='Hz')} to {format_si(high, unit='Hz')}", low, high)
@@ -279,6 +294,7 @@ MEASURES: dict[str, Measure] = {
                 AT,
                 Ask("offsets_hz", "Offsets from the tuning", "Hz", "−9k; −6k; −3k; 0; 3k; 6k; 9k", many=True),
                 Ask("down_db", "More level needed there", "dB", "44; 26; 6; 0; 6; 26; 44", many=True),
+                Ask("filter", "Filter switched in", choices=FILTERS, optional=True),
             ),
             _selectivity,
             "near",

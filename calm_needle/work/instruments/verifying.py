@@ -6,6 +6,7 @@ left as it was found. Each routine returns what was measured, in SI, by the name
 
 import math
 from collections.abc import Callable, Mapping
+from itertools import pairwise
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -27,6 +28,7 @@ WAVE_S = 0.1  # of the output, that a tone is fitted to
 OFFSETS_HZ = (0.0, 1e3, 2e3, 3e3, 4e3, 5e3, 7e3, 10e3, 14e3, 20e3)
 TONES_HZ = (50.0, 100.0, 200.0, 400.0, 700.0, 1000.0, 1500.0, 2000.0, 3000.0, 4000.0, 5000.0)
 DEEPEST_DB = 66.0
+EDGE_DB, HALVINGS, FINE_SHARE = 6.0, 6, 0.2  # where a width is told; how near the points at its edges are brought, as a share of it
 READ_DB, GENERATOR_DB = 0.21, 0.25  # of a level found for an output: as rehearsed against the truth; and by the generator, unchecked
 
 
@@ -181,10 +183,36 @@ def _selectivity(meters: Meters, generator: Generator, asked: Asked) -> Measured
             at_v[way * offset] = last_v = level
             if 20.0 * math.log10(level / at_v[0.0]) > DEEPEST_DB:
                 break
+    _finer_at_the_edges(meters, generator, asked, at_v, wanted_v)
     offsets = sorted(at_v)
     least = min(at_v.values())
     down = [20.0 * math.log10(at_v[o] / least) for o in offsets]
     return Measured({"at_hz": asked.at_hz, "offsets_hz": offsets, "down_db": down, "output_v": wanted_v}, READ_DB)
+
+
+def _finer_at_the_edges(meters: Meters, generator: Generator, asked: Asked, at_v: dict[float, float], wanted_v: float) -> None:
+    """Halve the way between the points either side of each edge at −6 dB, until they lie near each other beside the width itself: a
+    crystal's few hundred hertz are told by no grid of a kilohertz."""
+    for _ in range(HALVINGS):
+        offsets = sorted(at_v)
+        least = min(at_v.values())
+        down = {o: 20.0 * math.log10(at_v[o] / least) for o in offsets}
+        pairs = [p for p in pairwise(offsets) if min(down[p[0]], down[p[1]]) <= EDGE_DB < max(down[p[0]], down[p[1]])]
+        if len(pairs) < 2:
+            return
+        width = sum(pairs[-1]) / 2.0 - sum(pairs[0]) / 2.0
+        wide = [p for p in (pairs[0], pairs[-1]) if p[1] - p[0] > FINE_SHARE * width]
+        if not wide:
+            return
+        for low, high in wide:
+            offset = (low + high) / 2.0
+            generator.set_frequency(asked.at_hz + offset)
+            begin_v = math.sqrt(at_v[low] * at_v[high])
+            generator.set_level(begin_v)
+            level = soundings.level_for(meters, generator, TriedOutput(begin_v, soundings.settled(meters)), wanted_v=wanted_v)
+            if level is None:
+                return
+            at_v[offset] = level
 
 
 def _quiet_output(meters: Meters, generator: Generator, asked: Asked) -> float:

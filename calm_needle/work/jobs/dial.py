@@ -11,7 +11,7 @@ from calm_needle.core.physics.band_plan import Meeting, lanes, meetings
 from calm_needle.core.physics.dial_fit import Reading, fit
 from calm_needle.core.physics.dial_setting import best_setting
 from calm_needle.core.pictures import Curves, Lanes, Line, Mark, PrintedScale, Stretch
-from calm_needle.core.procedure.dial.band import DialBand, dial_bands
+from calm_needle.core.procedure.dial.band import DialBand
 from calm_needle.core.procedure.dial.evidence import evidence_of
 from calm_needle.core.procedure.dial.words import hz, on_the_scale, percent, size
 from calm_needle.core.procedure.front_end import steps as front_end
@@ -29,6 +29,7 @@ from calm_needle.work.jobs.images import ImageLine
 from calm_needle.work.jobs.oscillator import OscillatorView
 from calm_needle.work.jobs.own_dossier import PadderOffer, padder_offer
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
+from calm_needle.work.jobs.wishes import bands_as_wished
 
 PHASE = "oscillator and dial"
 INKS = {"dial": "ink", "oscillator": "after", "half-IF": "slate", "image": "madder", "IF": "moss"}
@@ -91,11 +92,12 @@ def view(conn: sqlite3.Connection, job_id: int) -> DialView:
     """Return what is known of a job's dial. Raises NotFound."""
     job = job_of(conn, job_id)
     model = model_of_dossier(conn, job.dossier_id)
-    found = {band_id: _latest(conn, job_id, band) for band_id, band in dial_bands(model).items()}
+    wanted = bands_as_wished(conn, job_id, model)
+    found = {band_id: _latest(conn, job_id, band) for band_id, band in wanted.items()}
     peaked = _peaked(conn, job_id)
-    bands = [_band(model, band, *found[band_id], peaked.get(band_id, ())) for band_id, band in dial_bands(model).items()]
+    bands = [_band(model, band, *found[band_id], peaked.get(band_id, ())) for band_id, band in wanted.items()]
     reach = []
-    for band_id, band in dial_bands(model).items():
+    for band_id, band in wanted.items():
         ends = _measured_ends(band, found[band_id][0]) or (band.band.f_low_hz, band.band.f_high_hz)
         reach.append((band.band.name, *ends))
     return DialView(
@@ -143,7 +145,7 @@ class DialError(NamedTuple):
 def dial_errors(conn: sqlite3.Connection, job_id: int, model: Model) -> list[DialError]:
     """Return the worst dial error of each band whose marks were read."""
     out = []
-    for band_id, band in dial_bands(model).items():
+    for band_id, band in bands_as_wished(conn, job_id, model).items():
         readings, _ = _latest(conn, job_id, band)
         if readings:
             worst = max(readings, key=lambda r: abs(r.error_hz) / r.dial_hz)

@@ -5,9 +5,19 @@ import sqlite3
 from typing import Any
 
 from calm_needle.core.dossier.model import Model
+from calm_needle.core.procedure.dial.band import DialBand, dial_bands
 from calm_needle.core.quantities import parse_si
 from calm_needle.core.soundness.entry_kinds import LISTENED
 from calm_needle.store import intake
+
+
+def bands_as_wished(conn: sqlite3.Connection, job_id: int, model: Model) -> dict[str, DialBand]:
+    """Return the bands whose dial can be solved, by id, each with the tolerance that its owner's use of it leaves."""
+    out = {}
+    for band_id, band in dial_bands(model).items():
+        wish = wished(conn, job_id, model, band_id)
+        out[band_id] = band.as_wished(wish["tolerance_times"], wish["wish"]) if wish else band
+    return out
 
 
 def wished(conn: sqlite3.Connection, job_id: int, model: Model, band_id: str) -> dict[str, Any]:

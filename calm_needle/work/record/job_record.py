@@ -297,7 +297,11 @@ def measured_blocks(found: list[measuring.Taken], conn: sqlite3.Connection, job_
 
 
 def _main(t: measuring.Taken) -> Cell:
-    return t.main.shown if t.main.value is None else Amount(t.main.value, t.main.unit, signed=t.main.signed)
+    return (
+        t.main.shown
+        if t.main.value is None
+        else Amount(t.main.value, t.main.unit, signed=t.main.signed, digits=t.main.digits if t.sigma else None)
+    )
 
 
 def _how(t: measuring.Taken, conn: sqlite3.Connection, job_id: int) -> str:

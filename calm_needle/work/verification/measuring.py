@@ -12,7 +12,6 @@ from calm_needle.core.dossier.model import Band, Model
 from calm_needle.core.form import Ask, read_form
 from calm_needle.core.physics.superhet import frequency_plan
 from calm_needle.core.pictures import Curves
-from calm_needle.core.procedure.dial.band import dial_bands
 from calm_needle.core.quantities import format_db, format_plain, format_si, parse_si
 from calm_needle.core.soundness.cautions import Caution, cautions_for
 from calm_needle.core.soundness.repairs import UNDER_THE_IRON
@@ -21,7 +20,7 @@ from calm_needle.core.verification.compare import compared
 from calm_needle.core.verification.definitions import DEFINITIONS, DEPTH, MEASURED_FIRST, TONE_HZ, definition_named
 from calm_needle.core.verification.frequency_pattern import Checked, pattern_of
 from calm_needle.core.verification.frequency_pattern import Found as PatternFound
-from calm_needle.core.verification.measures import K95, MEASURES, Figure, Limit, Measure, judge, limit_of
+from calm_needle.core.verification.measures import K95, MEASURES, Figure, Limit, Measure, judge, limit_of, with_digits
 from calm_needle.core.verification.neighbours import Needs, stands_out_db
 from calm_needle.errors import CalmNeedleError, FieldsRefused, NoAnswer, NotFound, NotUnderstood
 from calm_needle.files.curves_csv import write_curves
@@ -34,6 +33,7 @@ from calm_needle.store.shelf import JobRow
 from calm_needle.work.instruments import verifying
 from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
+from calm_needle.work.jobs.wishes import bands_as_wished
 from calm_needle.work.slips import Slips
 from calm_needle.work.soundness.bands import SENSIBLE_LEVEL_V, at_the_aerial, middle_of, usual_coupling
 from calm_needle.work.soundness.power import why_silent
@@ -192,6 +192,8 @@ def taken(conn: sqlite3.Connection, job_id: int) -> list[Taken]:
         measure, values = MEASURES[row.kind], json.loads(row.measured)
         values.setdefault("band", row.band)
         figures = measure.figures(values)
+        in_db = figures[0].unit == "V"
+        figures = with_digits(figures, u95=K95 * (row.sigma or 0.0), in_db=bool(measure.routine) and in_db)
         limit = limit_of(measure, model.specifications, values)
         later = next((r for r in mended if r.id > row.after_repair), None)
         stale = (
@@ -214,7 +216,7 @@ def taken(conn: sqlite3.Connection, job_id: int) -> list[Taken]:
                 stale,
                 row.struck or "",
                 limit,
-                judge(figures[0], limit, u95=K95 * unsure, in_db=figures[0].unit == "V"),
+                judge(figures[0], limit, u95=K95 * unsure, in_db=in_db),
                 (first_mended is None or row.after_repair < first_mended) and (first_turned is None or row.after_act < first_turned),
             )
         )
@@ -541,7 +543,7 @@ def outside(conn: sqlite3.Connection, job_id: int) -> list[str]:
         for t in final
         if t.limit and t.against.state == "stop"
     ]
-    tolerances = {i: band.tolerance_percent for i, band in dial_bands(model).items()}
+    tolerances = {i: band.tolerance_percent for i, band in bands_as_wished(conn, job_id, model).items()}
     for t in (t for t in final if t.cover == "on" and t.band in tolerances):
         dial_hz, receives_hz = t.values.get("pointer_hz") or t.values.get("nominal_hz"), t.values.get("measured_hz") or t.at_hz
         if dial_hz and receives_hz and abs(receives_hz / dial_hz - 1.0) > tolerances[t.band] / 100.0:

@@ -82,6 +82,41 @@ class Hearing(unittest.TestCase):
             self.assertAlmostEqual(found.total_dbfs, sine_db(0.2), delta=0.1)
 
 
+class WhatIsNoTone(unittest.TestCase):
+    """What drifts is followed; what is no tone, or not the one that was meant, is not taken for it."""
+
+    def drifting(self, hz_per_s: float, *, noise_db: float = -57.0) -> Recording:
+        rng, rate = np.random.default_rng(4), 48e3
+        t = np.arange(48000) / rate
+        x = 0.5 * np.sin(2.0 * math.pi * (400.0 * t + hz_per_s * t * t / 2.0))
+        return Recording(rate, x + 0.5 / math.sqrt(2.0) * 10.0 ** (noise_db / 20.0) * rng.normal(size=len(t)))
+
+    def test_a_drifting_tone_is_followed_and_its_drift_told(self) -> None:
+        for hz_per_s in (0.0, 0.5, 2.0, 10.0, -5.0):
+            found = hear(recording=self.drifting(hz_per_s))
+            self.assertAlmostEqual(found.sinad_db, 57.0, delta=0.3, msg=str(hz_per_s))
+            self.assertAlmostEqual(found.drift_hz, abs(hz_per_s), delta=0.3)
+
+    def test_hum_is_not_the_tone_that_nobody_named(self) -> None:
+        louder = mixed(tone_hz=1000.0, tone=0.05, hz_100=0.3, noise=1e-3)
+        self.assertAlmostEqual(sinad(recording=louder).tone_hz, 1000.0, delta=0.5)
+        self.assertAlmostEqual(sinad(recording=louder, tone_hz=100.0).tone_hz, 100.0, delta=0.5)
+        with self.assertRaisesRegex(NoAnswer, "only hum at 100 Hz"):
+            sinad(recording=mixed(tone=0.0, hz_100=0.3, noise=1e-3))
+
+    def test_noise_alone_has_no_distortion(self) -> None:
+        for seed in range(20):
+            noise = mixed(tone=0.0, noise=0.1, seed=seed)
+            with self.assertRaisesRegex(NoAnswer, "no tone stands out"):
+                hear(recording=noise)
+            self.assertIsNone(hear(recording=noise, tone_hz=400.0).distortion_percent)
+
+    def test_flat_tops_are_noticed_below_full_scale_too_and_a_sine_has_none(self) -> None:
+        wave = mixed(tone=0.8, noise=0.003)
+        self.assertFalse(hear(recording=wave).flat_tops)
+        self.assertTrue(hear(recording=Recording(wave.rate_hz, np.clip(wave.samples, -0.6, 0.6) * 0.5)).flat_tops)
+
+
 class Beats(unittest.TestCase):
     def test_the_pitch_is_known_to_a_tenth_of_a_hertz_in_two_seconds_and_says_how_surely(self) -> None:
         covered = count = 0

@@ -1,12 +1,13 @@
 import math
 import unittest
 
+import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
 from calm_needle.core.dossier.model import RoundRule
 from calm_needle.core.physics.coupling import crest_of_one, pair_transfer
-from calm_needle.core.procedure.forecast import Pair, forecast, left_after, loss_db
+from calm_needle.core.procedure.forecast import Pair, centre_u95, forecast, left_after, loss_db
 from calm_needle.core.procedure.rounds import Gain, judge_rounds
 from tests.support.properties import steady
 
@@ -38,6 +39,35 @@ class WhatIsLeft(unittest.TestCase):
 
     def test_what_is_no_pair_has_no_forecast(self) -> None:
         self.assertIsNone(forecast({"padder": 3.0}, [Pair("a", "b", 0.7, "IFT1")]))
+
+
+class FlatTops(unittest.TestCase):
+    """Two cores of a pair that stand to one side together, in numpy: how far, for no more than the needle's wander."""
+
+    def test_the_centre_is_as_unsure_as_the_top_is_flat(self) -> None:
+        for kappa in (0.62, 0.8, 0.9, 1.0):
+            off = centre_u95(gain_db=0.0, wander_db=0.02, kappa=kappa)
+            a = np.linspace(-2.0, 2.0, 4001)
+
+            def level(a1, a2, k=kappa):  # type: ignore[no-untyped-def]
+                return 20.0 * np.log10(2.0 * k / np.abs((1.0 + 1j * a1) * (1.0 + 1j * a2) + k * k))
+
+            # The second core stands off by a2; the first is peaked, then the second gains no more than twice the wander.
+            gains, firsts = [], []
+            for a2 in np.linspace(0.0, 1.5, 301):
+                first = a[int(np.argmax(level(a, a2)))]
+                gains.append(float(np.max(level(first, a)) - level(first, a2)))
+                firsts.append(abs(first))
+            furthest = max(f for f, g in zip(firsts, gains, strict=True) if g <= 0.04)
+            self.assertAlmostEqual(off, furthest, delta=0.03, msg=str(kappa))
+
+    def test_a_strip_found_right_is_only_left_where_that_tells_its_centre(self) -> None:
+        for kappa, flat in ((0.62, False), (1.0, True), (1.1, True)):
+            cores = [Gain("a", 0.0, 0.02), Gain("b", 0.01, 0.02)]
+            verdict = judge_rounds([cores], rule=RoundRule("dB", 0.1, 5), pairs=[Pair("a", "b", kappa, "IFT1")])
+            self.assertEqual(verdict.flat is not None, flat, kappa)
+            self.assertEqual("leave it" in verdict.sentence, not flat)
+            self.assertEqual("± 0." in verdict.evidence, flat)
 
 
 class AnotherRoundOfPairs(unittest.TestCase):

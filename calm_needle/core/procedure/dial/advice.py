@@ -64,7 +64,7 @@ def dial_decision(model: Model, state: RunState, group: Group, asked: Mapping[st
     strip was found to peak; means, and carriers that are known; touch_up and aim, as the house style has them; tolerance_times and wish,
     how much the owner asks of this band."""
     bands = dial_bands(model, asked.get("pointer"))
-    whole = _as_wished(bands[_band_of(group)], asked)
+    whole = bands[_band_of(group)].as_wished(float(asked.get("tolerance_times", 1.0)), str(asked.get("wish", "")))
     evidence = evidence_of(state.plan, state.visits, whole)
     if evidence.pointer:  # measured here, so it counts for what was read here
         whole = replace(whole, pointer=evidence.pointer)
@@ -268,15 +268,6 @@ def _decided(
     sentence = f"{words} it from {size(worst)} at the worst to {size(reached)}."
     why = "No other setting of these adjusters does better." if way.id == LEAST else f"{way.label}, as the house style has it. {least}"
     return decide(sentence, why, advised=way.id, tone="live")
-
-
-def _as_wished(band: DialBand, asked: Mapping[str, Any]) -> DialBand:
-    """The band with the tolerance that its owner's use of it leaves; what is listened to every day keeps its own."""
-    times = float(asked.get("tolerance_times", 1.0))
-    if times == 1.0:
-        return band
-    why = f"{times:g} times that of {band.tolerance_from}, for it is listened to {asked['wish']}"
-    return replace(band, tolerance_percent=times * band.tolerance_percent, tolerance_from=why)
 
 
 def _ways(

@@ -52,6 +52,13 @@ class DialBand:
         left = {part: a for part, a in self.adjusters.items() if a not in adjusters}
         return replace(self, adjusters=left, drawn=replace(self.drawn, turnable=tuple(left)))
 
+    def as_wished(self, times: float, wish: str) -> "DialBand":
+        """Return it with the tolerance that its owner's use of it leaves, so many times its own; what is listened to every day keeps it."""
+        if times == 1.0:
+            return self
+        why = f"{times:g} times that of {self.tolerance_from}, for it is listened to {wish}"
+        return replace(self, tolerance_percent=times * self.tolerance_percent, tolerance_from=why)
+
     def place_mm(self, dial_hz: float) -> float:
         """Return where a frequency stands along the scale (mm)."""
         return place_mm(self.band, dial_hz)

@@ -33,6 +33,7 @@ MOVED, MOVED_SHARE = 0.5, 0.7  # share from which on it moved as much without th
 NEAR_DB = 6.0  # under the crest: farther off a core hardly moves the needle, and quiet stretches tell nothing
 FEWEST_STRETCHES = 5
 SINE_LEAVES, SINE_LEAVES_WANDER = 0.31, 2.5  # of the spread of all levels, and times the wander: what a sine leaves of a beat
+LARGE_DB, HELD_LEAVES = 3.0, 0.12  # spread from which on it has to explain the hold itself, too; what it then leaves of all there
 SLOWEST_PER_SPAN, STEP_PER_SPAN, FASTEST_HZ = 0.35, 0.2, 1.0  # sines that are tried: periods over all that was seen; hertz
 
 
@@ -52,7 +53,7 @@ class StillHand:
         self._known_off = False
         self._moved_by_itself = 0  # how often
 
-    def add(self, time_s: float, level_db: float, *, held: bool, known_off: bool) -> None:
+    def add(self, *, time_s: float, level_db: float, held: bool, known_off: bool) -> None:
         """Take the level of one block. held: the hand was off, or was asked to hold; known_off: it is known to have been off."""
         self._seen.append(_Seen(time_s, level_db))
         if not held:
@@ -104,7 +105,7 @@ class StillHand:
             before = _share_as_quiet(t[turned], y[turned], np.array([s.time_s for s in first]), np.array([s.level_db for s in first]))
         both = as_quiet <= QUIET and as_quiet * before <= QUIET_BOTH / 2.0**self._moved_by_itself
         enough = both or (held_s >= LONG_S and as_quiet <= QUIET_LONG)
-        return "stood" if enough and not _is_a_sine(t, y, wander_db) else "open"
+        return "stood" if enough and not _is_a_sine(t, y, hold, wander_db) else "open"
 
 
 def _share_as_quiet(t: Floats, y: Floats, held_t: Floats, held_y: Floats) -> float:
@@ -125,13 +126,15 @@ def _share_as_quiet(t: Floats, y: Floats, held_t: Floats, held_y: Floats) -> flo
     return float(1 + np.sum(spreads <= held)) / float(1 + len(spreads))
 
 
-def _is_a_sine(t: Floats, y: Floats, wander_db: float) -> bool:
-    """Whether one sine about a mean leaves no more of all levels than would be left of a beat."""
+def _is_a_sine(t: Floats, y: Floats, hold: NDArray[np.bool_], wander_db: float) -> bool:
+    """Whether one sine about a mean leaves no more of all levels, and of how they went in the hold, than would be left of a beat."""
     span_s = float(t[-1] - t[0])
     enough = max(SINE_LEAVES * float(np.std(y)), SINE_LEAVES_WANDER * wander_db)
+    # Beside a small beat the wander itself would count here; a large one has to go on in the hold as well.
+    enough_held = HELD_LEAVES * float(np.std(y)) if float(np.std(y)) >= LARGE_DB else math.inf
     for f in np.arange(SLOWEST_PER_SPAN / span_s, FASTEST_HZ, STEP_PER_SPAN / span_s):
         a = np.column_stack([np.ones_like(t), np.cos(2.0 * math.pi * f * t), np.sin(2.0 * math.pi * f * t)])
         left = y - a @ np.linalg.lstsq(a, y, rcond=None)[0]
-        if math.sqrt(float(left @ left) / len(y)) <= enough:
+        if math.sqrt(float(left @ left) / len(y)) <= enough and float(np.std(left[hold])) <= enough_held:
             return True
     return False

@@ -37,6 +37,8 @@ def amount(a: Amount) -> str:
     >>> amount(Amount(-0.004, "turn", signed=True))
     '+0.00'
     """
+    if a.digits is not None:
+        return format_si(a.value, unit=a.unit, digits=a.digits, signed=a.signed)
     if a.unit == "dB" and a.signed:
         return format_db(a.value)
     if a.unit == "turn":
