@@ -118,7 +118,7 @@ def digits_by(value: float, *, u95: float) -> int:
     """Return how many significant digits of a value its uncertainty (95 %, same unit) leaves: to the second digit of the uncertainty.
 
     >>> digits_by(468020.0, u95=15.0), digits_by(54.3, u95=0.2), digits_by(18e-6, u95=3e-6), digits_by(1.0, u95=0.0)
-    (6, 3, 3, 9)
+    (6, 4, 3, 9)
     """
     if not (u95 > 0.0 and math.isfinite(u95) and value):
         return MOST_DIGITS

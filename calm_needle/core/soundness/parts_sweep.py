@@ -131,7 +131,7 @@ def _judge_value(part: Part, since: Sequence[Measured]) -> Verdict:
     if last.leads and last.leads * WITHOUT_LEADS > last.value:
         said += f" without the leads’ {shown(part, last.leads)}"
     if "cannot say" in found.verdict:
-        return Verdict("cannot say", f"{said}, but the meter is sure to {unsure:.0f}\u00a0% only.")
+        return Verdict("cannot say", f"{said}, but the meter’s uncertainty (95 %) is {unsure:.0f}\u00a0%.")
     if not found.within:
         if last.in_circuit and last.value < part.nominal and part.kind != "capacitor":
             return Verdict("cannot say", f"{said} in circuit, where others lie across it: lift one end.")

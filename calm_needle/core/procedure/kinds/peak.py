@@ -11,7 +11,7 @@ from calm_needle.core.procedure.watch.peak_watch import TAKEN
 
 PEAKED_TO_HZ = 250.0  # how well a peak finds a frequency, of an ordinary strip
 EVIDENCE = {
-    "proven": "on the crest, crossed twice, the needle at rest with hands off",
+    "proven": "on the crest, crossed twice",
     "twice": "twice at one height, way of the hand unknown",
 }
 # Verdicts that are not on a crest; two of them only in runs of earlier versions, whose crests were crossed once.

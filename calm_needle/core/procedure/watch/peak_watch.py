@@ -81,7 +81,6 @@ FLANK_PER_SPAN, DEEPEST_DB = 16, 5.0  # times the span seen with hands off, that
 DOUBTED_TIMES = 3.0  # times the fall that counts, that a crest with one low flank is followed down to before the hand is sent back
 ALIKE_TIMES = 1.4  # neighbouring blocks share the slow part of the wander: each counts for less
 AIMED = 0.6  # half widths short of the crest from where the hand is timed to it
-TRIED_NULL_TIMES = 3.0  # times the share of a null's depth that counts as its bottom, within which the same is asked
 TRIED_WITHIN = 0.25  # half widths off the crest within which the hand is asked off; it goes on to the crest after that
 ON_IT, UNSURE_OF_IT = 0.05, 0.1  # half widths off a fitted crest that count as on it; the most, where the fit knows no better
 
@@ -292,7 +291,7 @@ class PeakWatch:
         asked = self._reached_s is not None and block.turns is None and block.time_s - self._reached_s >= REACTION_S
         self._hands.add(time_s=block.time_s, level_db=block.level_db, held=off or asked, known_off=off)
         self._by_itself = self._by_itself and off
-        if self._proven is None or self._stands or not (off or asked):
+        if self._proven is None or self._null or self._stands or not (off or asked):
             return
         flank_db = min(self._proven.rise_db, self._proven.fall_db)
         said = self._hands.judge(crest_db=self._proven.height_db, flank_db=flank_db, wander_db=self._wander.fast_db(self._pace))
@@ -558,7 +557,8 @@ class PeakWatch:
     def _seen_to_follow(self) -> Literal["follows", "proven"] | None:
         if self._proven is None:
             return None
-        return "proven" if self._stands or self._alone else "follows"
+        # A null is deep and narrow: no beat goes through one twice at one place, and its bottom is too unquiet to stand still by.
+        return "proven" if self._stands or self._alone or self._null else "follows"
 
     def _judge_by_turns(self, base: Verdict, now: Block, here: Crossing | None, below: float) -> Verdict:
         fit = self._profile.fit()
@@ -578,8 +578,6 @@ class PeakWatch:
         if here and base.evidence == "once" and not self._deep_enough(base, now):
             return self._further(base, now)
         share = NULL_SHARE * max(base.rise_db, base.fall_db) if self._null else 0.0
-        if self._null and base.evidence == "follows" and now.still and below <= TRIED_NULL_TIMES * share:
-            return replace(base, kind="hold", turns_to_crest=self._profile.best_turns() - self._turns_now)
         if self._null and self._proven and now.still and below <= share:
             return replace(base, kind=done, turns_to_crest=self._profile.best_turns() - self._turns_now)
         if fit is None:

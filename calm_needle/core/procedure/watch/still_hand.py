@@ -29,6 +29,7 @@ LEAST_S, FEWEST = 0.7, 3  # s and levels that a hold has at least
 MOVED_S = 1.5  # s of a hold before a needle is said to move by itself
 QUIET, QUIET_BOTH = 0.25, 0.05  # share of stretches as quiet: as the hold, and that times the same of the hold before anything was turned
 LONG_S, QUIET_LONG = 6.0, 0.1  # and of a hold so long, that is enough by itself
+LAST_S, LAST_SHARE = 10.0, 0.2  # of the flank: where it went no further in so long a hold, it stands
 MOVED, MOVED_SHARE = 0.5, 0.7  # share from which on it moved as much without the hand; and of the crest's smaller flank
 NEAR_DB = 6.0  # under the crest: farther off a core hardly moves the needle, and quiet stretches tell nothing
 FEWEST_STRETCHES = 5
@@ -103,6 +104,8 @@ class StillHand:
         before = 1.0
         if len(first) >= FEWEST:
             before = _share_as_quiet(t[turned], y[turned], np.array([s.time_s for s in first]), np.array([s.level_db for s in first]))
+        if held_s >= LAST_S and spread <= LAST_SHARE * flank_db and self._known_off:
+            return "stood"  # a beat of half a minute would have gone further meanwhile
         both = as_quiet <= QUIET and as_quiet * before <= QUIET_BOTH / 2.0**self._moved_by_itself
         enough = both or (held_s >= LONG_S and as_quiet <= QUIET_LONG)
         return "stood" if enough and not _is_a_sine(t, y, hold, wander_db) else "open"

@@ -164,9 +164,9 @@ CALCULATORS = (
         (
             Result("centre_hz", "Centre", "Hz", 8),
             Result("error_hz", "Off by", "Hz", 4, signed=True),
-            Result("uncertainty_hz", "Sure to ±", "Hz", 3),
+            Result("uncertainty_hz", "Half a step, ±", "Hz", 3),
         ),
-        "The window is centred at {centre_hz}: {error_hz}, sure to {uncertainty_hz}.",
+        "The window is centred at {centre_hz}: {error_hz}, within half a step, {uncertainty_hz}.",
         ("({lower_hz} + {upper_hz}) / 2 = {centre_hz}", "less {nominal_hz} = {error_hz}", "half a step of {step_hz} = {uncertainty_hz}"),
         ("Same signal, same ear, same kind of badness on both sides.",),
         _window_picture,
@@ -180,7 +180,7 @@ CALCULATORS = (
             Key("known_hz", "Hz", "The carrier is at", "909 kHz", sensible=ANY_HZ),
             Key("pitch_hz", "Hz", "Pitch of the beat", "212.6", zero=True),
             Key("raised_pitch_hz", "Hz", "Pitch after yours was raised a little", "230.1", zero=True),
-            Key("sure_hz", "Hz", "Both pitches sure to ±", "0.1", optional=True),
+            Key("sure_hz", "Hz", "Uncertainty (95 %) of both pitches, ±", "0.1", optional=True),
             Key("known_within_hz", "Hz", "Carrier known within ±", "10", optional=True),
         ),
         beat_side.beat_against,
@@ -243,7 +243,7 @@ CALCULATORS = (
             Key("error_hz", "Hz", "Error there", "2.61 kHz", signed=True),
             Key("other_hz", "Hz", "What of", "170 MHz", sensible=ANY_HZ),
             Key("other_error_hz", "Hz", "Error there, once measured", "", signed=True, optional=True),
-            Key("unsure_hz", "Hz", "Readings are sure to ±", "100 Hz", optional=True, zero=True),
+            Key("unsure_hz", "Hz", "Uncertainty (95 %) of the readings, ±", "100 Hz", optional=True, zero=True),
         ),
         frequency.reference_drift,
         (
@@ -256,7 +256,7 @@ CALCULATORS = (
         "{ppm}: at {other_hz} either {proportional_hz} (reference) or {constant_hz} (one oscillator). Measured: {pattern}.",
         ("{error_hz} / {at_hz} = {ppm}", "× {other_hz} = {proportional_hz}", "or the same {constant_hz}; they differ by {apart_hz}"),
         (
-            "Choose a second frequency at which the two differ by much more than readings are sure to.",
+            "Choose a second frequency at which the two differ by much more than the readings’ uncertainty.",
             "Say how sure the readings are: what is foretold is as unsure, times the ratio of the frequencies.",
         ),
         _reference_picture,

@@ -65,7 +65,7 @@ CALCULATORS = (
             Key("nominal", "", "Marked value", "68", hint="in the same unit as measured"),
             Key("measured", "", "Measured", "53", zero=True),
             Key("tolerance_percent", "%", "Tolerance", "20", low=0.0, high=1e4),
-            Key("meter_percent", "%", "Meter is sure to ±", "", optional=True, low=0.0, high=100.0),
+            Key("meter_percent", "%", "Meter’s uncertainty (95 %), ±", "", optional=True, low=0.0, high=100.0),
         ),
         parts.tolerance,
         (Result("deviation_percent", "Off by", "%", 3, signed=True), Result("within", "Within"), Result("verdict", "Verdict")),
@@ -82,11 +82,15 @@ CALCULATORS = (
         (
             Key("reading_f", "F", "Reading", "4.1 pF", sensible=(1e-15, 1e-9)),
             Key("zero_f", "F", "Leads alone", "2.9 pF", zero=True, sensible=(1e-15, 1e-9), known="leads_f"),
-            Key("unsure_f", "F", "Meter is sure to ±", "0.5 pF", sensible=(1e-15, 1e-10)),
+            Key("unsure_f", "F", "Meter’s uncertainty (95 %), ±", "0.5 pF", sensible=(1e-15, 1e-10)),
         ),
         parts.small_capacitance,
-        (Result("net_f", "Part alone", "F", 3, signed=True), Result("unsure_f", "sure to ±", "F", 2), Result("verdict", "Verdict")),
-        "{net_f}, sure to {unsure_f}: {verdict}.",
+        (
+            Result("net_f", "Part alone", "F", 3, signed=True),
+            Result("unsure_f", "uncertainty (95 %), ±", "F", 2),
+            Result("verdict", "Verdict"),
+        ),
+        "{net_f} ± {unsure_f} (95 %): {verdict}.",
         ("{reading_f} − {zero_f} = {net_f}", "two readings, each ± the meter's: √2 × that"),
         ("Zero the leads in the place where they will be.",),
         lambda i, r: Scale(

@@ -78,8 +78,8 @@ CALCULATORS = (
             Key("l_h", "H", "Inductance", "", optional=True, sensible=(1e-9, 10.0)),
             Key("c_f", "F", "Capacitance", "120 pF", optional=True, sensible=(1e-13, 1e-5)),
             Key("stray_f", "F", "Strays, and the coil's own", "", zero=True, optional=True, sensible=(1e-14, 1e-9)),
-            Key("l_percent", "%", "Coil is sure to ±", "", zero=True, optional=True, high=50.0),
-            Key("c_percent", "%", "Capacitor is sure to ±", "", zero=True, optional=True, high=50.0),
+            Key("l_percent", "%", "Coil’s uncertainty (95 %), ±", "", zero=True, optional=True, high=50.0),
+            Key("c_percent", "%", "Capacitor’s uncertainty (95 %), ±", "", zero=True, optional=True, high=50.0),
         ),
         resonance.complete_real,
         (
@@ -87,12 +87,12 @@ CALCULATORS = (
             Result("l_h", "Inductance", "H"),
             Result("c_f", "Capacitor", "F"),
             Result("total_f", "With its strays", "F"),
-            Result("off_percent", "What was worked out is sure to ±", "%", 2),
+            Result("off_percent", "Uncertainty (95 %) of what was worked out, ±", "%", 2),
         ),
         lambda r: (
             ("{l_h} and {c_f}" if r["total_f"] == r["c_f"] else "{l_h} and {c_f}, {total_f} with strays,")
             + " resonate at {f_hz}"
-            + (", sure to ± {off_percent}." if r["off_percent"] else ".")
+            + (" ± {off_percent} (95 %)." if r["off_percent"] else ".")
         ),
         ("f = 1 / (2π √(L C)) = 1 / (2π √({l_h} × {total_f})) = {f_hz}",),
         (
