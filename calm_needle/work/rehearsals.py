@@ -15,6 +15,7 @@ from dataclasses import replace
 from typing import Any, Literal
 
 from calm_needle.clock import from_text, seconds
+from calm_needle.core.constants import K95
 from calm_needle.core.dossier.filled import filled_in
 from calm_needle.core.dossier.model import Band, Group, Model, Step
 from calm_needle.core.dossier.read import read_model
@@ -44,7 +45,6 @@ IF, DIAL, FRONT_END = "intermediate frequency", "oscillator and dial", "front en
 PHASES: dict[str, tuple[str, ...]] = {"if": (IF,), "dial": (DIAL,), "front-end": (FRONT_END,), "all": (IF, DIAL, FRONT_END)}
 BEGAN = "2026-11-24T09:00:00.000Z"
 LOOKS = 9
-K95 = 2.0
 CLEAR, UP = 3.0, 4.0  # how far a tone stands above the hiss that one goes by; by how much the generator is turned up until it does
 
 

@@ -13,7 +13,7 @@ from calm_needle.core.dossier.model import Band, Model
 from calm_needle.core.dossier.read import read_model
 from calm_needle.core.physics.levels import gain_db
 from calm_needle.core.verification.definitions import DEFINITIONS
-from calm_needle.core.verification.measures import K95, MEASURES, judge, limit_of
+from calm_needle.core.verification.measures import MEASURES, judge, limit_of, uncertainty_of
 from calm_needle.errors import CalmNeedleError
 from calm_needle.files.dossiers import load_dossier
 from calm_needle.sim.instruments.generator import LEVEL_OFF_DB
@@ -129,17 +129,17 @@ def _figure(the: _Set, band: Band, name: str, definition: str, truth: Truth) -> 
     true = truth(the, band, values)
     if figure.value is None or not math.isfinite(true) or "more than" in figure.name:
         return None
-    in_db = figure.unit == "V"
-    sigma = math.hypot(found.sigma or 0.0, LEVEL_OFF_DB) if in_db else found.sigma or 0.0
+    sigma = math.hypot(found.sigma or 0.0, LEVEL_OFF_DB) if figure.unit == "V" else found.sigma
+    sure = uncertainty_of(figure, sigma=sigma, of_levels=True)
     limit = limit_of(measure, the.model.specifications, values)
-    verdict = judge(figure, limit, u95=K95 * sigma, in_db=in_db)
+    verdict = judge(figure, limit, u95=sure.u95, in_db=sure.in_db)
     bound = None if limit is None else limit.most if limit.most is not None else limit.least
     return {
         "measure": name,
         "band": band.id,
         "definition": definition,
         "value": figure.value,
-        "u95": K95 * sigma,
+        "u95": sure.u95,
         "truth": true,
         "unit": figure.unit,
         "limit": bound,

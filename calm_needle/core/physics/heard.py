@@ -12,7 +12,7 @@ import math
 from typing import TYPE_CHECKING, NamedTuple
 
 from calm_needle.core.lazy import Lazy
-from calm_needle.core.physics.sine_fit import Recording, fit_sine, follow, harmonics_below, least_squares, overtones, sinad
+from calm_needle.core.physics.sine_fit import Recording, analysed, fit_sine, harmonics_below, least_squares, middle, overtones
 from calm_needle.errors import NoAnswer, OutOfRange
 
 if TYPE_CHECKING:
@@ -23,7 +23,6 @@ if TYPE_CHECKING:
 else:
     np = Lazy("numpy")
 
-MOST_SAMPLES = 500_000  # ten seconds at 48 kHz: what is longer is judged by its middle
 LEAST_S = 0.1
 QUIET_DBFS = -60.0  # below it, an input of 16 bits tells little of what it hears
 APART_PERIODS = 1.5  # of the record, by which a hum must be off the tone to be told from it
@@ -68,8 +67,7 @@ def hear(*, recording: Recording, tone_hz: float | None = None, mains_hz: float 
 
     Refused in words, as sinad() does: silence, clipping, too short a record, a tone above half the rate.
     """
-    found = sinad(recording=recording, tone_hz=tone_hz)
-    x = _middle(recording.samples)
+    x, tone, found = analysed(recording=recording, tone_hz=tone_hz)
     n, rate_hz = len(x), recording.rate_hz
     t = (np.arange(n) - (n - 1) / 2.0) / rate_hz
     orders = harmonics_below(found.tone_hz, rate_hz=rate_hz, samples=n)
@@ -78,8 +76,7 @@ def hear(*, recording: Recording, tone_hz: float | None = None, mains_hz: float 
         f for f in (mains_hz, 2.0 * mains_hz) if all(abs(f - other) * n / rate_hz > APART_PERIODS for other in tones) and f < rate_hz / 2.0
     ]
     of_hum = [f(2.0 * math.pi * h * t) for h in hums for f in (np.cos, np.sin)]
-    angle = follow(samples=x, rate_hz=rate_hz, start_hz=found.tone_hz).angle
-    columns = np.column_stack([*overtones(angle, orders), *of_hum, np.ones(n)])
+    columns = np.column_stack([*overtones(tone.angle, orders), *of_hum, np.ones(n)])
     fitted = least_squares(columns, x)
     left = x - columns @ fitted
     amplitudes = [math.hypot(float(fitted[2 * k]), float(fitted[2 * k + 1])) for k in range(len(tones) + len(hums))]
@@ -107,7 +104,7 @@ def beat(*, recording: Recording, low_hz: float = 20.0, high_hz: float = 3000.0)
     """Return the pitch of the strongest tone between two frequencies (Hz), and how sure it is. Raises NoAnswer where none stands out."""
     if not 0.0 < low_hz < high_hz:
         raise OutOfRange("low_hz", shown=f"{low_hz:g} Hz", wanted=f"above zero and below {high_hz:g} Hz")
-    x, rate_hz = _middle(recording.samples), recording.rate_hz
+    x, rate_hz = middle(recording.samples), recording.rate_hz
     n = len(x)
     if n < LEAST_S * rate_hz or n < 64:
         raise NoAnswer(f"file: {n} samples are too few to hear a beat in. Record for two seconds.")
@@ -124,12 +121,6 @@ def beat(*, recording: Recording, low_hz: float = 20.0, high_hz: float = 3000.0)
 
 
 STANDS_OUT = 8.0  # times the median line
-
-
-def _middle(samples: Floats) -> Floats:
-    start = max(0, (len(samples) - MOST_SAMPLES) // 2)
-    x = samples[start : start + MOST_SAMPLES]
-    return x - float(x.mean()) if len(x) else x
 
 
 def _db(amplitude: float) -> float:

@@ -24,7 +24,7 @@ else:
     np = Lazy("numpy")
 
 
-MOST_SAMPLES = 1_000_000  # twenty seconds at 48 kHz; a longer recording is judged by its middle
+MOST_SAMPLES = 500_000  # ten seconds at 48 kHz: a longer recording is judged by its middle
 FEWEST_PERIODS = 3.0
 ROUNDS = 30
 HARMONICS = 10
@@ -36,6 +36,7 @@ TOP, TOP_SHARE, TOP_QUANTILE = 0.95, 0.3, 0.995
 STANDS_OUT, AROUND, ASIDE = 6.0, 60, 4  # times the median of so many lines either side, but for the nearest, that a tone must be
 HUM_MAINS_HZ, HUM_ORDERS, HUM_WITHIN_HZ = (50.0, 60.0), 6, 1.5  # what is taken for hum where no tone was named
 FOLLOWED_BLOCKS, FOLLOWED_FEWEST, FOLLOWED_ORDER, FOLLOWED_GAIN, FOLLOWED_ROUNDS = 64, 16, 6, 0.98, 4
+BENDS_OF_NOISE = 0.2  # a phase that bends by less than so much of the noise beside the tone is not worth following
 
 
 @dataclass(frozen=True)
@@ -123,18 +124,35 @@ def overtones(angle: NDArray[np.floating[Any]], orders: Sequence[int]) -> list[F
     return out
 
 
-def sinad(*, recording: Recording, tone_hz: float | None = None) -> Sinad:
-    """Return SINAD, tone and distortion of a recording; the strongest line is taken as the tone when none is given.
+class Analysed(NamedTuple):
+    """A recording's samples that were judged, without their mean; the tone in them, followed; and their SINAD."""
 
-    Refused in words: silence, clipping, fewer than three periods of the tone, a tone above half the sampling rate.
+    samples: Floats
+    tone: Followed
+    sinad: Sinad
+
+
+def sinad(*, recording: Recording, tone_hz: float | None = None) -> Sinad:
+    """Return SINAD, tone and distortion of a recording, as analysed() finds and refuses them."""
+    return analysed(recording=recording, tone_hz=tone_hz).sinad
+
+
+def middle(samples: Floats) -> Floats:
+    """Return the middle of a long recording, or all of a shorter one, without its mean."""
+    start = max(0, (len(samples) - MOST_SAMPLES) // 2)
+    x = samples[start : start + MOST_SAMPLES]
+    return x - float(x.mean()) if len(x) else x
+
+
+def analysed(*, recording: Recording, tone_hz: float | None = None) -> Analysed:
+    """Return the tone of a recording with what it is judged by; the strongest line that is no hum is the tone when none is given.
+
+    Refused in words: silence, clipping, fewer than three periods of the tone, a tone above half the sampling rate; hum or noise alone
+    where no tone is given.
     """
-    x = recording.samples
-    if len(x) > MOST_SAMPLES:
-        start = (len(x) - MOST_SAMPLES) // 2
-        x = x[start : start + MOST_SAMPLES]
+    x = middle(recording.samples)
     if len(x) < 32:
         raise NoAnswer(f"file: {len(x)} samples are too few to find a tone in.")
-    x = x - float(x.mean())
     peak = float(np.abs(recording.samples).max())
     if peak < 1e-6 or float(np.sqrt(np.mean(x * x))) < 1e-7:
         raise NoAnswer("file: the recording is silent. See that the right input was recorded, and its level.")
@@ -154,7 +172,8 @@ def sinad(*, recording: Recording, tone_hz: float | None = None) -> Sinad:
     whole = math.hypot(signal, rest)
     distortion = 100.0 * _harmonics(x, recording.rate_hz, tone) / signal if there else None
     flat = there and flat_tops(x)
-    return Sinad(20.0 * math.log10(whole / rest), tone.sine.frequency_hz, distortion, tone.drift_hz, flat)
+    found = Sinad(20.0 * math.log10(whole / rest), tone.sine.frequency_hz, distortion, tone.drift_hz, flat)
+    return Analysed(x, tone, found)
 
 
 def follow(*, samples: Floats, rate_hz: float, start_hz: float) -> Followed:
@@ -171,6 +190,8 @@ def follow(*, samples: Floats, rate_hz: float, start_hz: float) -> Followed:
     at = t[: blocks * long].reshape(blocks, long).mean(axis=1) / t[-1]
     u = t / t[-1]
     phase = np.polynomial.Polynomial.fit(at, np.unwrap(np.angle(mixed)), FOLLOWED_ORDER, w=np.abs(mixed)).convert()
+    if float(np.std(phase(at))) < BENDS_OF_NOISE * tone.residual / max(tone.amplitude, 1e-12):
+        return Followed(tone, plain, 0.0)
     powers = np.vander(u, FOLLOWED_ORDER + 1, increasing=True)
     bend = np.zeros(FOLLOWED_ORDER + 1)
     bend[: len(phase.coef)] = phase.coef

@@ -2,9 +2,8 @@
 
 from typing import NamedTuple
 
+from calm_needle.core.constants import K95
 from calm_needle.core.quantities import digits_by, format_si
-
-K95 = 2.0
 
 
 class Figure(NamedTuple):

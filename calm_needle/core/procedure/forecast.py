@@ -9,9 +9,9 @@ import math
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
+from calm_needle.core.constants import K95
 from calm_needle.core.physics.coupling import crest_of_one
 
-K95 = 2.0
 FARTHEST = 60.0  # half bandwidths off; farther no core is heard
 
 

@@ -18,6 +18,7 @@ from collections.abc import Sequence
 from functools import cache
 from typing import TYPE_CHECKING, NamedTuple
 
+from calm_needle.core.constants import K95
 from calm_needle.core.lazy import Lazy
 
 if TYPE_CHECKING:
@@ -35,7 +36,6 @@ LONGEST_STEP_DB, STEP_DB = 24.0, 12.0
 ABOUT_DB = (1.2, -1.2, 0.0)  # about the estimate, by turns
 BACK = 4  # which near tries, each so many, go back to the first near level
 ENOUGH_U95_DB = 0.5
-K95 = 2.0
 # What is averaged over: the size of what is unsure in a try (dB), which share of its variance wanders, with what memory from try to try,
 # and how large drifts are (dB a try); wanders and drifts each with how likely they are held beforehand.
 SIZES_DB = (0.04, 0.07, 0.12, 0.2, 0.3, 0.45, 0.65, 0.9, 1.3, 2.0)

@@ -8,6 +8,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal, NamedTuple
 
+from calm_needle.core.constants import K95
 from calm_needle.core.form import Ask
 from calm_needle.core.physics.drift import fit_drift
 from calm_needle.core.physics.frequency import clear_window, frequency_error
@@ -20,7 +21,6 @@ from calm_needle.core.verification.definitions import DEFINITIONS
 from calm_needle.errors import NoAnswer, OutOfRange
 
 Values = Mapping[str, Any]
-K95 = 2.0
 NO_FILTER = "none"
 FILTERS = (NO_FILTER, "crystal", "ceramic", "mechanical")  # as service data name what makes a strip narrower
 Better = Literal["less", "more", "near", ""]
@@ -28,13 +28,15 @@ AT = Ask("at_hz", "At", "Hz", "1 MHz; where the set is tuned", optional=True)
 
 
 class Figure(NamedTuple):
-    """One figure: what it is, its value (None: not reached), its unit; signed: it has a way."""
+    """One figure: what it is, its value (None: not reached), its unit; signed: it has a way; u95: its own uncertainty (95 %, in its unit),
+    where that follows from what was measured itself."""
 
     name: str
     value: float | None
     unit: str
     signed: bool = False
     digits: int = 3
+    u95: float | None = None
 
     @property
     def shown(self) -> str:
@@ -42,12 +44,37 @@ class Figure(NamedTuple):
         return "not reached" if self.value is None else format_si(self.value, unit=self.unit, digits=self.digits, signed=self.signed)
 
 
-def with_digits(figures: tuple[Figure, ...], *, u95: float, in_db: bool) -> tuple[Figure, ...]:
-    """Return figures, the first with the digits that its uncertainty (95 %; of a level in dB) leaves."""
+class Uncertainty(NamedTuple):
+    """An uncertainty (95 %): of a figure in its own unit, or of a level in decibels; 0 where none is known."""
+
+    u95: float
+    in_db: bool = False
+
+    def words(self, unit: str) -> str:
+        """As a page says it; empty where none is known."""
+        if not self.u95:
+            return ""
+        if self.in_db or unit == "dB":
+            return f"±\u00a0{self.u95:.1f}\u00a0dB"
+        return f"±\u00a0{format_si(self.u95, unit=unit, digits=2)}"
+
+
+def uncertainty_of(figure: Figure, *, sigma: float | None, of_levels: bool) -> Uncertainty:
+    """Return how sure a figure is. sigma: the standard deviation that was kept with it: of_levels, of the levels (dB) that it was found by,
+    which say nothing of a width or a frequency; else of itself."""
+    if figure.u95 is not None:
+        return Uncertainty(figure.u95)
+    if not sigma or (of_levels and figure.unit not in ("V", "dB")):
+        return Uncertainty(0.0)
+    return Uncertainty(K95 * sigma, in_db=figure.unit == "V")
+
+
+def with_digits(figures: tuple[Figure, ...], sure: Uncertainty) -> tuple[Figure, ...]:
+    """Return figures, the first with the digits that its uncertainty leaves."""
     main = figures[0]
-    if not u95 or not main.value:
+    if not sure.u95 or not main.value:
         return figures
-    own = abs(main.value) * (10.0 ** (u95 / 20.0) - 1.0) if in_db and main.unit != "dB" else u95
+    own = abs(main.value) * (10.0 ** (sure.u95 / 20.0) - 1.0) if sure.in_db else sure.u95
     return (main._replace(digits=digits_by(main.value, u95=own)), *figures[1:])
 
 
@@ -114,10 +141,8 @@ def _if_limit(spec: Mapping[str, Any], v: Values) -> Limit | None:
 
 def _selectivity(v: Values) -> tuple[Figure, ...]:
     found = curves.selectivity(offsets_hz=v["offsets_hz"], down_db=v["down_db"])
-    u95_hz = found.width_6db_u95_hz
     return (
-        Figure("width at −6\u00a0dB", found.width_6db_hz, "Hz"),
-        *((Figure("uncertainty (95 %) of that, by its points, ±", u95_hz, "Hz", digits=2),) if u95_hz else ()),
+        Figure("width at −6\u00a0dB", found.width_6db_hz, "Hz", u95=found.width_6db_u95_hz),
         Figure("width at −60\u00a0dB", found.width_60db_hz, "Hz"),
         *((Figure("shape factor", found.shape, ""),) if found.shape else ()),
         *((Figure("its middle beside the tuning", found.centre_hz, "Hz", signed=True),) if found.centre_hz is not None else ()),

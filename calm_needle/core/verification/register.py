@@ -3,11 +3,12 @@
 from collections.abc import Mapping, Sequence
 from typing import Literal, NamedTuple
 
+from calm_needle.core.constants import K95
+
 Quantity = Literal["level", "frequency", "volts", "ohms"]
 State = Literal["checked", "due soon", "overdue", "never checked"]
 SOON_DAYS = 30
 UNITS: Mapping[str, str] = {"level": "dB", "frequency": "ppm", "volts": "%", "ohms": "%"}
-K95 = 2.0
 # What each instrument gives or reads, and the uncertainty (95 %) that such instruments are taken to have where nobody has checked them.
 TAKEN: Mapping[tuple[str, str], float] = {
     ("generator", "level"): 1.0,

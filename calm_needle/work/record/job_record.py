@@ -300,7 +300,7 @@ def _main(t: measuring.Taken) -> Cell:
     return (
         t.main.shown
         if t.main.value is None
-        else Amount(t.main.value, t.main.unit, signed=t.main.signed, digits=t.main.digits if t.sigma else None)
+        else Amount(t.main.value, t.main.unit, signed=t.main.signed, digits=t.main.digits if t.sure.u95 else None)
     )
 
 

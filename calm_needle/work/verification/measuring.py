@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Any, Literal, NamedTuple
 
 from calm_needle.clock import now_utc
+from calm_needle.core.constants import K95
 from calm_needle.core.dossier.model import Band, Model
 from calm_needle.core.form import Ask, read_form
 from calm_needle.core.physics.superhet import frequency_plan
@@ -20,7 +21,17 @@ from calm_needle.core.verification.compare import compared
 from calm_needle.core.verification.definitions import DEFINITIONS, DEPTH, MEASURED_FIRST, TONE_HZ, definition_named
 from calm_needle.core.verification.frequency_pattern import Checked, pattern_of
 from calm_needle.core.verification.frequency_pattern import Found as PatternFound
-from calm_needle.core.verification.measures import K95, MEASURES, Figure, Limit, Measure, judge, limit_of, with_digits
+from calm_needle.core.verification.measures import (
+    MEASURES,
+    Figure,
+    Limit,
+    Measure,
+    Uncertainty,
+    judge,
+    limit_of,
+    uncertainty_of,
+    with_digits,
+)
 from calm_needle.core.verification.neighbours import Needs, stands_out_db
 from calm_needle.errors import CalmNeedleError, FieldsRefused, NoAnswer, NotFound, NotUnderstood
 from calm_needle.files.curves_csv import write_curves
@@ -40,6 +51,7 @@ from calm_needle.work.soundness.power import why_silent
 from calm_needle.work.verification import instruments_register
 
 USUAL_LEVEL_V = 20e-6
+BY_EYE_DB, BY_EAR_DB = 0.5, 6.0  # standard deviation of a level that a person found for an output that was read, and for what is just heard
 BY_ANY = ""
 LONGEST_REASON = 200
 # Frequencies that lie on the band, and those that lie beside the nominal one: asked about where a prefix was forgotten.
@@ -98,13 +110,13 @@ class Taken:
 
     @property
     def unsure(self) -> str:
-        """Its uncertainty in words: two standard deviations."""
-        if not self.sigma:
-            return ""
-        unit = "dB" if self.measure.routine else self.main.unit
-        return (
-            f"±\u00a0{K95 * self.sigma:.1f}\u00a0{unit}" if unit == "dB" else f"±\u00a0{format_si(K95 * self.sigma, unit=unit, digits=2)}"
-        )
+        """Its uncertainty (95 %) in words."""
+        return self.sure.words(self.main.unit)
+
+    @property
+    def sure(self) -> Uncertainty:
+        """Its uncertainty (95 %)."""
+        return uncertainty_of(self.main, sigma=self.sigma, of_levels=bool(self.measure.routine))
 
     @property
     def curve(self) -> Curves | None:
@@ -192,14 +204,13 @@ def taken(conn: sqlite3.Connection, job_id: int) -> list[Taken]:
         measure, values = MEASURES[row.kind], json.loads(row.measured)
         values.setdefault("band", row.band)
         figures = measure.figures(values)
-        in_db = figures[0].unit == "V"
-        figures = with_digits(figures, u95=K95 * (row.sigma or 0.0), in_db=bool(measure.routine) and in_db)
+        sure = uncertainty_of(figures[0], sigma=row.sigma, of_levels=bool(measure.routine))
+        figures = with_digits(figures, sure)
         limit = limit_of(measure, model.specifications, values)
         later = next((r for r in mended if r.id > row.after_repair), None)
         stale = (
             f"{later.part} was {later.what} since" if later else f"adjusters were turned since, {phase}" if turned > row.after_act else ""
         )
-        unsure = row.sigma or 0.0
         out.append(
             Taken(
                 row.id,
@@ -216,7 +227,7 @@ def taken(conn: sqlite3.Connection, job_id: int) -> list[Taken]:
                 stale,
                 row.struck or "",
                 limit,
-                judge(figures[0], limit, u95=K95 * unsure, in_db=in_db),
+                judge(figures[0], limit, u95=sure.u95, in_db=sure.in_db),
                 (first_mended is None or row.after_repair < first_mended) and (first_turned is None or row.after_act < first_turned),
             )
         )
@@ -455,7 +466,9 @@ def write_down(
     if name == "frequency":
         sigma = values["reference_ppm"] * 1e-6 * values["nominal_hz"] / K95
     if name == "sensitivity" and DEFINITIONS[values["definition"]].evidence == "by ear":
-        sigma = 6.0  # what is just audible differs by so much from ear to ear, and from hour to hour
+        sigma = BY_EAR_DB  # what is just audible differs by so much from ear to ear, and from hour to hour
+    elif name == "sensitivity" and sigma is None:  # the attenuator's, and what a person reads off a meter
+        sigma = math.hypot(BY_EYE_DB, instruments_register.sure(conn, instrument="generator", quantity="level").sigma)
     try:
         measure.figures(values)
     except CalmNeedleError as fault:

@@ -12,6 +12,7 @@ from typing import Any
 
 import numpy as np
 
+from calm_needle.core.constants import K95
 from calm_needle.core.dossier.model import Group, Model
 from calm_needle.core.physics.dial_causes import Cause, cause_of, doubts_about, padder_sigma, strange_from
 from calm_needle.core.physics.dial_fit import PAPERS, TYPICAL, Fit, Reading, fit
@@ -56,7 +57,6 @@ PAPERS_POINTS = "Papers’ points"
 POINTS_OF = {"a sister model's": "Sister’s points", "worked out at the bench": "Usual points"}
 LEAVE, LEAST, BOOK, EXACT, AGAIN, COVER = "leave", "least-worst", "book", "exact", "again", "cover"
 POINTER, MORE = "pointer", "more"
-K95 = 2.0
 
 
 def dial_decision(model: Model, state: RunState, group: Group, asked: Mapping[str, Any]) -> Decision:

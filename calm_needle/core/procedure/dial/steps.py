@@ -7,6 +7,7 @@ which a frequency is read is a value in one table.
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any, NamedTuple
 
+from calm_needle.core.constants import K95
 from calm_needle.core.dossier.model import Model
 from calm_needle.core.physics.dial_setting import Move
 from calm_needle.core.procedure.dial.band import DialBand
@@ -17,7 +18,6 @@ from calm_needle.core.quantities import format_plain, format_si
 PHASE = "oscillator and dial"
 OSCILLATING = "oscillator"
 TUNED_TO_SHARE, TUNED_TO_HZ = 3e-5, 15.0  # of the oscillator's frequency: to what it is brought by a counter
-K95 = 2.0
 MORE_MARKS = 5  # that are read once it was set
 
 

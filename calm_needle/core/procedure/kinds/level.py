@@ -168,10 +168,9 @@ class Words(NamedTuple):
             case "return":
                 return Advice("live", "onward", self._returning(verdict), _how_sure(verdict, self.goal) + _say_so(verdict))
             case "through":
-                proven = verdict.evidence in ("follows", "proven")
                 why = (
                     "Slowly once more: the needle is unquiet, and its height is not known well enough."
-                    if proven
+                    if verdict.came_again
                     else "Crossed once is not proven."
                 )
                 return Advice("live", "onward", "About there: go on through it, and come back.", why + _say_so(verdict))
@@ -237,7 +236,7 @@ class Words(NamedTuple):
         peak = self.goal == "maximum"
         off = verdict.turns_to_crest
         how_far = "" if off is None else f" about {self.amount(off)}, {way_in_words(off)}"
-        if verdict.evidence in ("follows", "proven"):
+        if verdict.came_again:
             sentence = f"Past the {'crest' if peak else 'null'}. Come back{how_far}."
         else:
             sentence = f"{'Highest' if peak else 'Lowest'} so far is passed: come back to it{how_far and ','}{how_far}."
@@ -284,11 +283,7 @@ def _say_so(verdict: Verdict) -> str:
     """What is asked of a hand whose turns nobody counts."""
     if verdict.turned is not None:
         return ""
-    return (
-        f" Press {TURN_BACK_KEY}, or the foot switch, as you turn back."
-        if verdict.evidence not in ("follows", "proven") and verdict.kind != "return"
-        else ""
-    )
+    return f" Press {TURN_BACK_KEY}, or the foot switch, as you turn back." if not verdict.came_again and verdict.kind != "return" else ""
 
 
 def why_not_sure(verdict: Verdict) -> str:
@@ -300,7 +295,7 @@ def why_not_sure(verdict: Verdict) -> str:
             return "It was not seen with hands off yet: a beat does the same. Take it all the same?"
         case "hold":
             return "The needle has not come to rest. Take it all the same?"
-        case "past" | "return" if verdict.evidence in ("follows", "proven"):
+        case "past" | "return" if verdict.came_again:
             return "The needle is below the crest that was seen. Take it all the same?"
         case "past" | "return":
             return "It was crossed once only: drift and a beat do the same. Take it all the same?"

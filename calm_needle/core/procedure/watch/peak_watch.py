@@ -46,6 +46,7 @@ Kind = Literal[
 ]
 TAKEN: frozenset[str] = frozenset(("crest", "twice"))  # the kinds at which it may be taken
 Evidence = Literal["none", "once", "twice", "follows", "proven"]
+CAME_AGAIN: frozenset[Evidence] = frozenset(("follows", "proven"))
 # What is said at the crest, by the evidence for it: the hand is asked off until that is tried.
 ENDS: Mapping[Evidence, Kind] = {"proven": "crest", "follows": "hold"}
 
@@ -122,6 +123,11 @@ class Verdict:
     def may_take(self) -> bool:
         """Whether it is said that this may be taken."""
         return self.kind in TAKEN
+
+    @property
+    def came_again(self) -> bool:
+        """Whether the level came again as the hand turned back, proven with hands off yet or not."""
+        return self.evidence in CAME_AGAIN
 
     @property
     def times_wander(self) -> float:

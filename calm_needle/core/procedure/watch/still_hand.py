@@ -135,9 +135,11 @@ def _is_a_sine(t: Floats, y: Floats, hold: NDArray[np.bool_], wander_db: float) 
     enough = max(SINE_LEAVES * float(np.std(y)), SINE_LEAVES_WANDER * wander_db)
     # Beside a small beat the wander itself would count here; a large one has to go on in the hold as well.
     enough_held = HELD_LEAVES * float(np.std(y)) if float(np.std(y)) >= LARGE_DB else math.inf
-    for f in np.arange(SLOWEST_PER_SPAN / span_s, FASTEST_HZ, STEP_PER_SPAN / span_s):
-        a = np.column_stack([np.ones_like(t), np.cos(2.0 * math.pi * f * t), np.sin(2.0 * math.pi * f * t)])
-        left = y - a @ np.linalg.lstsq(a, y, rcond=None)[0]
-        if math.sqrt(float(left @ left) / len(y)) <= enough and float(np.std(left[hold])) <= enough_held:
-            return True
-    return False
+    tried_hz = np.arange(SLOWEST_PER_SPAN / span_s, FASTEST_HZ, STEP_PER_SPAN / span_s)
+    angle = 2.0 * math.pi * np.outer(tried_hz, t - t.mean())
+    columns = np.stack([np.ones_like(angle), np.cos(angle), np.sin(angle)], axis=2)  # of each sine: a row a level
+    across = columns.transpose(0, 2, 1)
+    found = np.linalg.solve(across @ columns, (across @ y)[:, :, None])
+    left = y - (columns @ found)[:, :, 0]
+    explains = np.sqrt(np.mean(left * left, axis=1)) <= enough
+    return bool(np.any(explains & (np.std(left[:, hold], axis=1) <= enough_held)))
