@@ -8,6 +8,7 @@ from typing import Any
 
 from calm_needle.work.watching import read_stream, summary
 from tests.support.needle_streams import CLASSES, streams
+from tests.support.slow_sine import BEATS, beating
 
 SEEDS = 400
 PORTION = 100
@@ -58,6 +59,11 @@ def judged(name: str, known: str, seeds: Iterable[int]) -> list[tuple[dict[str, 
     return [(s["truth"], summary(read_stream(s))) for s in streams(name, seeds=seeds, known=known)]
 
 
+def beats(name: str, known: str, seeds: Iterable[int]) -> int:
+    """How many of the slow beats of a kind were called a proven peak."""
+    return sum(beating(name, seed, known)["proven_s"] is not None for seed in seeds)
+
+
 def run() -> list[str]:
     """Return the figures of the table, as measured."""
     tallies = {"known": Tally(), "nothing": Tally()}
@@ -66,8 +72,11 @@ def run() -> list[str]:
         for (name, known, _), results in zip(asked, workers.map(judged, *zip(*asked, strict=True)), strict=True):
             for truth, said in results:
                 tallies["nothing" if known == "nothing" else "known"].add(name, truth, said)
+        slow = [(n, k, range(i, i + PORTION)) for n in BEATS for k in ("turns", "way") for i in range(0, SEEDS, PORTION)]
+        in_step = sum(workers.map(beats, *zip(*slow, strict=True)))
     known, nothing = tallies["known"], tallies["nothing"]
     return [
+        f"slow beats, in step with the hand or not ({len(slow) * PORTION}): proven {in_step} (none)",
         f"peakless, turns or way known ({known.peakless}): proven {_share(known.peakless_proven, known.peakless)} (≤ 0.1 %), "
         f"“take it” {_share(known.peakless_taken, known.peakless)} (≤ 0.1 %), "
         f"sent back for nothing {_share(known.peakless_sent_back, known.peakless)} (≤ 8 %)",

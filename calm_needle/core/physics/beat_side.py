@@ -13,8 +13,8 @@ LEAST_HZ = 0.1  # by which a pitch is heard at all
 
 
 class BeatAgainst(NamedTuple):
-    """Where what was beaten runs (Hz), how far from the carrier (Hz, ppm of it), its uncertainty (95 %, Hz; None where
-    nobody says how well the carrier is known), and the side in a word."""
+    """Where what was beaten runs (Hz), how far from the carrier (Hz, ppm of it), its uncertainty (95 %, Hz; None if the
+    carrier's is unknown), and the side in a word."""
 
     own_hz: float
     apart_hz: float

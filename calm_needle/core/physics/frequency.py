@@ -14,8 +14,8 @@ LEAST_APART = 0.02  # of what the two patterns differ by, that even exact readin
 
 
 class FrequencyError(NamedTuple):
-    """Error (Hz, ppm), its uncertainty (95 %) by the counter's own reference (Hz; None where nobody says what that is worth), and whether
-    the error is more than that."""
+    """Error (Hz, ppm), its uncertainty (95 %) from the counter's reference (Hz; None if the reference's is unknown), and whether the error
+    is larger."""
 
     error_hz: float
     error_ppm: float

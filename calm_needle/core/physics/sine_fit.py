@@ -1,8 +1,8 @@
 """A tone in a recording: IEEE 1057 four-parameter sine fit; SINAD and distortion from what the fit leaves.
 
 IEEE Std 1057-2017, Standard for digitizing waveform recorders, annex B: A cos wt + B sin wt + C fitted by least squares, the frequency
-corrected from the residual's correlation with t(-A sin wt + B cos wt), until it stands still. A tone that drifts meanwhile is followed: its
-phase, block by block, is a polynomial in time, and the fit is then made over that angle.
+corrected from the residual's correlation with t(-A sin wt + B cos wt), until it converges. If the tone drifts, its
+phase is fitted as a polynomial in time, and the amplitude over that phase.
 """
 
 from __future__ import annotations

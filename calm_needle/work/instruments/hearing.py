@@ -163,7 +163,7 @@ def against_carrier(ears: Ears, form: dict[str, str], *, clock: Clock = SYSTEM) 
         raise FieldsRefused({"beat": said[:1].upper() + said[1:]}) from None
     ppm = format_si(found.apart_ppm, unit="ppm", digits=3, signed=True)
     u95 = (
-        "not known, for nobody says how well the carrier is"
+        "unknown, because the carrier’s is not given"
         if found.uncertainty_hz is None
         else format_si(found.uncertainty_hz, unit="Hz", digits=2)
     )

@@ -182,8 +182,8 @@ class Words(NamedTuple):
                 return Advice(
                     "danger",
                     "wander",
-                    f"The needle moves as much with hands off: that was no {'crest' if peak else 'null'}.",
-                    "A beat, fading, or a set that warms. Find what moves it, or let it settle; then turn again.",
+                    f"The needle moves as much with hands off: not a {'peak' if peak else 'null'}.",
+                    "Probably a beat, fading, or a set that warms up. Remove the cause, or wait until the needle settles.",
                 )
             case "crest":
                 sentence = "On the crest. Take it." if peak else "At the bottom of the null. Take it."
@@ -290,9 +290,9 @@ def why_not_sure(verdict: Verdict) -> str:
     """Return the question to ask before something is taken that is not on a crest."""
     match verdict.kind:
         case "by_itself":
-            return "The needle moved as much with hands off: no crest was seen. Take it all the same?"
+            return "The needle moved as much with hands off, so this is not a peak. Take it all the same?"
         case "hold" if verdict.evidence == "follows":
-            return "It was not seen with hands off yet: a beat does the same. Take it all the same?"
+            return "Not proven with hands off yet: a beat looks the same. Take it all the same?"
         case "hold":
             return "The needle has not come to rest. Take it all the same?"
         case "past" | "return" if verdict.came_again:
@@ -363,7 +363,7 @@ def _away(verdict: Verdict) -> str:
 def _still_hand(verdict: Verdict) -> str:
     """Why the hand is asked off before a crest is believed, and how it is said where nobody counts turns."""
     key = "" if verdict.turned is not None else f" Press {HANDS_OFF_KEY} as you let go."
-    return f"If the needle stands now, it was the core that moved it, and no beat.{key}"
+    return f"If the needle now stays put, the core moved it, not a beat.{key}"
 
 
 def _how_sure(verdict: Verdict, goal: Goal) -> str:

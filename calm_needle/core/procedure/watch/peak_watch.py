@@ -300,7 +300,12 @@ class PeakWatch:
         if self._proven is None or self._null or self._stands or not (off or asked):
             return
         flank_db = min(self._proven.rise_db, self._proven.fall_db)
-        said = self._hands.judge(crest_db=self._proven.height_db, flank_db=flank_db, wander_db=self._wander.fast_db(self._pace))
+        said = self._hands.judge(
+            crest_db=self._proven.height_db,
+            flank_db=flank_db,
+            wander_db=self._wander.fast_db(self._pace),
+            slow_db=SPAN_TO_SIGMA * (self._wander.span_db or 0.0),
+        )
         self._stands = said == "stood"
         if said == "moved":
             self._nothing_proven()

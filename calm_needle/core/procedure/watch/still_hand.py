@@ -29,11 +29,12 @@ LEAST_S, FEWEST = 0.7, 3  # s and levels that a hold has at least
 MOVED_S = 1.5  # s of a hold before a needle is said to move by itself
 QUIET, QUIET_BOTH = 0.25, 0.05  # share of stretches as quiet: as the hold, and that times the same of the hold before anything was turned
 LONG_S, QUIET_LONG = 6.0, 0.1  # and of a hold so long, that is enough by itself
-LAST_S, LAST_SHARE = 10.0, 0.2  # of the flank: where it went no further in so long a hold, it stands
+LAST_S, LAST_SHARE = 15.0, 0.2  # of the flank: where it went no further in so long a hold, it stands
 MOVED, MOVED_SHARE = 0.5, 0.7  # share from which on it moved as much without the hand; and of the crest's smaller flank
 NEAR_DB = 6.0  # under the crest: farther off a core hardly moves the needle, and quiet stretches tell nothing
 FEWEST_STRETCHES = 5
-SINE_LEAVES, SINE_LEAVES_WANDER = 0.31, 2.5  # of the spread of all levels, and times the wander: what a sine leaves of a beat
+SINE_LEAVES = 0.31  # of the spread of all levels, that a sine leaves of a beat at the most
+SINE_LEAVES_WANDER, SINE_LEAVES_SLOW = 2.5, 1.4  # or times the wander, fast and slow
 LARGE_DB, HELD_LEAVES = 3.0, 0.12  # spread from which on it has to explain the hold itself, too; what it then leaves of all there
 SLOWEST_PER_SPAN, STEP_PER_SPAN, FASTEST_HZ = 0.35, 0.2, 1.0  # sines that are tried: periods over all that was seen; hertz
 
@@ -52,13 +53,15 @@ class StillHand:
         self._turned_from_s: float | None = None
         self._held_from_s: float | None = None
         self._known_off = False
-        self._moved_by_itself = 0  # how often
+        self._tries = 0  # holds so far that proved nothing: each asks more of the next, for by chance one of many is quiet
+        self._judged = False  # whether the hold that goes on now was long enough to be judged
 
     def add(self, *, time_s: float, level_db: float, held: bool, known_off: bool) -> None:
         """Take the level of one block. held: the hand was off, or was asked to hold; known_off: it is known to have been off."""
         self._seen.append(_Seen(time_s, level_db))
         if not held:
-            self._held_from_s = None
+            self._tries += self._judged
+            self._held_from_s, self._judged = None, False
             if self._turned_from_s is None:
                 self._turned_from_s = time_s
         elif self._turned_from_s is None:
@@ -70,7 +73,8 @@ class StillHand:
     def begin(self) -> None:
         """Take what was turned so far for nothing; what the needle did meanwhile still counts where a beat is looked for."""
         self._first.clear()
-        self._moved_by_itself += 1
+        self._tries += 1
+        self._judged = False
         self._turned_from_s = self._held_from_s = None
 
     def joined(self) -> None:
@@ -79,10 +83,11 @@ class StillHand:
         self._first.clear()
         self._turned_from_s = self._held_from_s = None
 
-    def judge(self, *, crest_db: float, flank_db: float, wander_db: float) -> Hands:
+    def judge(self, *, crest_db: float, flank_db: float, wander_db: float, slow_db: float) -> Hands:
         """Return whether the needle stood in the hold that goes on now, moved as much as with the hand, or cannot be told yet.
 
-        crest_db: the height of the crest that is in question; flank_db: how far it is known to fall beside it; wander_db: of one level.
+        crest_db: the height of the crest that is in question; flank_db: how far it is known to fall beside it; wander_db: of one level;
+        slow_db: the slow wander (standard deviations).
         """
         if self._held_from_s is None or self._turned_from_s is None:
             return "open"
@@ -91,6 +96,7 @@ class StillHand:
         hold = t >= self._held_from_s + SETTLES_S
         if hold.sum() < FEWEST or (held_s := float(t[hold][-1] - t[hold][0])) < LEAST_S:
             return "open"
+        self._judged = True
         turned = (t >= self._turned_from_s) & (t <= self._held_from_s)
         near = turned & (y >= crest_db - NEAR_DB)
         if near.any():
@@ -106,9 +112,9 @@ class StillHand:
             before = _share_as_quiet(t[turned], y[turned], np.array([s.time_s for s in first]), np.array([s.level_db for s in first]))
         if held_s >= LAST_S and spread <= LAST_SHARE * flank_db and self._known_off:
             return "stood"  # a beat of half a minute would have gone further meanwhile
-        both = as_quiet <= QUIET and as_quiet * before <= QUIET_BOTH / 2.0**self._moved_by_itself
+        both = as_quiet <= QUIET and as_quiet * before <= QUIET_BOTH / 2.0**self._tries
         enough = both or (held_s >= LONG_S and as_quiet <= QUIET_LONG)
-        return "stood" if enough and not _is_a_sine(t, y, hold, wander_db) else "open"
+        return "stood" if enough and not _is_a_sine(t, y, hold, max(SINE_LEAVES_WANDER * wander_db, SINE_LEAVES_SLOW * slow_db)) else "open"
 
 
 def _share_as_quiet(t: Floats, y: Floats, held_t: Floats, held_y: Floats) -> float:
@@ -132,7 +138,7 @@ def _share_as_quiet(t: Floats, y: Floats, held_t: Floats, held_y: Floats) -> flo
 def _is_a_sine(t: Floats, y: Floats, hold: NDArray[np.bool_], wander_db: float) -> bool:
     """Whether one sine about a mean leaves no more of all levels, and of how they went in the hold, than would be left of a beat."""
     span_s = float(t[-1] - t[0])
-    enough = max(SINE_LEAVES * float(np.std(y)), SINE_LEAVES_WANDER * wander_db)
+    enough = max(SINE_LEAVES * float(np.std(y)), wander_db)
     # Beside a small beat the wander itself would count here; a large one has to go on in the hold as well.
     enough_held = HELD_LEAVES * float(np.std(y)) if float(np.std(y)) >= LARGE_DB else math.inf
     tried_hz = np.arange(SLOWEST_PER_SPAN / span_s, FASTEST_HZ, STEP_PER_SPAN / span_s)

@@ -84,7 +84,7 @@ class ABeatInStepWithTheHand(unittest.TestCase):
         said = [Obeys(seed, known="turns").until_taken(lambda _, t: 1.5 * math.sin(2.0 * math.pi * t / 9.0)) for seed in range(6)]
         self.assertTrue(any("by_itself" in kinds for kinds in said), said)
         advice = Words("the core").advice(Verdict("by_itself"))
-        self.assertEqual(advice.sentence, "The needle moves as much with hands off: that was no crest.")
+        self.assertEqual(advice.sentence, "The needle moves as much with hands off: not a peak.")
 
 
 class ATrueCrest(unittest.TestCase):
@@ -99,7 +99,7 @@ class ATrueCrest(unittest.TestCase):
     def test_what_follows_the_hand_is_worded_as_not_yet_proven(self) -> None:
         advice = Words("the core").advice(Verdict("hold", "follows"))
         self.assertEqual(advice.sentence, "About there. Hands off.")
-        self.assertIn("no beat", advice.evidence)
+        self.assertIn("not a beat", advice.evidence)
 
 
 if __name__ == "__main__":
