@@ -108,14 +108,14 @@ def judge_rounds(
 
 
 def _flat_sentence(first: str, flat: FlatTop) -> str:
-    return f"{first} The top of {flat.name} is flat: measure the pass-band, and set it to equal flanks."
+    return f"{first} The top of {flat.name} is flat: only the pass-band, measured at the end, shows its centre."
 
 
 def _flat_why(flat: FlatTop) -> str:
-    """How far it may stand to one side for all that peaking tells."""
+    """How far off centre it may be, as far as peaking shows."""
     return (
-        f"Its centre is only known to ± {flat.off_u95:.2f} half bandwidths (95 %), by the curvature of its top and the needle’s wander: "
-        "both cores may stand to one side together and lose next to nothing."
+        f"Peaking leaves its centre uncertain by ± {flat.off_u95:.2f} half bandwidths (95 %): both cores can be off to one side together, "
+        "and the needle hardly shows it."
     )
 
 

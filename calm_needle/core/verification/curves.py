@@ -10,7 +10,9 @@ from calm_needle.errors import NoAnswer, OutOfRange
 Point = tuple[float, float]
 
 
-STRAIGHT = 0.3  # of the way between two points, by which an edge may lie off the straight line between them (95 %)
+# Of the way between two points, by which an edge may lie off the straight line between them (95 %): where nothing else is known, and at
+# least; and how much farther than a parabola takes it.
+STRAIGHT, STRAIGHT_LEAST, BENDS_TIMES = 0.3, 0.01, 0.8
 
 
 class Selectivity(NamedTuple):
@@ -54,13 +56,31 @@ def selectivity(*, offsets_hz: Sequence[float], down_db: Sequence[float]) -> Sel
     six = upper[1] - upper[0] if upper else None
     sixty = lower[1] - lower[0] if lower else None
     shape = sixty / six if six and sixty else None
-    u95 = math.hypot(*(_apart(points, edge) for edge in upper)) * STRAIGHT if upper else None
+    u95 = math.hypot(*(_bends(points, edge, 6.0) for edge in upper)) if upper else None
     return Selectivity(six, sixty, shape, (upper[0] + upper[1]) / 2.0 if upper else None, deepest, u95)
 
 
-def _apart(points: Sequence[tuple[float, float]], at_hz: float) -> float:
-    """How far the two points lie apart between which an edge was found (Hz)."""
-    return next(b[0] - a[0] for a, b in itertools.pairwise(points) if a[0] <= at_hz <= b[0])
+def _bends(points: Sequence[Point], edge_hz: float, down: float) -> float:
+    """How far an edge may lie off the straight line between its neighbours (Hz, 95 %): as far as a parabola through one more point on
+    either side takes it; where there is none on the flank, by how far apart the neighbours lie."""
+    i = next(k for k, (a, b) in enumerate(itertools.pairwise(points)) if a[0] <= edge_hz <= b[0])
+    apart = points[i + 1][0] - points[i][0]
+    off = []
+    for three in (points[max(0, i - 1) : i + 2], points[i : i + 3]):
+        rising = [b[1] > a[1] for a, b in itertools.pairwise(three)]
+        if len(three) == 3 and len(set(rising)) == 1 and len({y for _, y in three}) == 3:
+            off.append(abs(_inverse(three, down) - edge_hz))
+    return max(off) * BENDS_TIMES + STRAIGHT_LEAST * apart if len(off) == 2 else STRAIGHT * apart
+
+
+def _inverse(three: Sequence[Point], down: float) -> float:
+    """Where the response has fallen by so much: the parabola of offset over decibels through three points (Lagrange)."""
+    (x0, y0), (x1, y1), (x2, y2) = three
+    return (
+        x0 * (down - y1) * (down - y2) / ((y0 - y1) * (y0 - y2))
+        + x1 * (down - y0) * (down - y2) / ((y1 - y0) * (y1 - y2))
+        + x2 * (down - y0) * (down - y1) / ((y2 - y0) * (y2 - y1))
+    )
 
 
 def gain_control(*, levels_v: Sequence[float], outputs_v: Sequence[float]) -> GainControl:

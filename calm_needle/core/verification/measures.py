@@ -227,7 +227,7 @@ def _frequency(v: Values) -> tuple[Figure, ...]:
     return (
         Figure("error", found.error_hz, "Hz", signed=True, digits=4),
         Figure("", found.error_ppm, "ppm", signed=True),
-        *((Figure("uncertainty (95 %) of the reference ±", found.uncertainty_hz, "Hz"),) if found.uncertainty_hz else ()),
+        *((Figure("uncertainty (95 %) of the reference ±", found.uncertainty_hz, "Hz"),) if found.uncertainty_hz else ()),
     )
 
 
@@ -447,8 +447,7 @@ def judge(figure: Figure, limit: Limit | None, *, u95: float = 0.0, in_db: bool 
         beyond = way * (20.0 * math.log10(figure.value / bound) if in_db and figure.value > 0 and bound > 0 else figure.value - bound)
         if abs(beyond) < u95:
             within = 50.0 * (1.0 - math.erf(beyond / (u95 / K95) / math.sqrt(2.0)))
-            unit = "\u00a0dB" if in_db else f"\u00a0{figure.unit}" if figure.unit else ""
-            near = f"nearer to its limit than its uncertainty of ±\u00a0{u95:.2g}{unit} (95 %)"
+            near = f"nearer to its limit than its uncertainty of {Uncertainty(u95, in_db).words(figure.unit)} (95\u00a0%)"
             return Verdict("watch", f"Undecided: {near}; {limit.words}. The chance that it is within is {within:.0f} %.")
         if beyond > 0:
             more = f" by {beyond:.1f}\u00a0dB" if in_db else ""

@@ -12,7 +12,7 @@ from calm_needle.bench.kinds import KINDS, STATE_WORDS
 from calm_needle.clock import seconds
 from calm_needle.core.dossier.fit import set_card
 from calm_needle.core.dossier.model import Adjuster
-from calm_needle.core.procedure.advice import Advice
+from calm_needle.core.procedure.advice import Advice, Tone
 from calm_needle.core.procedure.judge import Marks, Standing
 from calm_needle.core.procedure.needle import needle_of, trail_of
 from calm_needle.core.procedure.phases import PHASES
@@ -222,7 +222,8 @@ def _advice(book: RunBook, bench: LiveBench | None, standing: Standing | None, a
         return Advice(decision.tone, "crest" if decision.tone == "good" else "round", decision.sentence, decision.evidence)
     if state.stage == "decision":
         verdict = book.rounds_verdict()
-        return Advice("live" if verdict.go_on else "good", "round", verdict.sentence, verdict.evidence)
+        tone: Tone = "live" if verdict.go_on else "watch" if verdict.flat else "good"
+        return Advice(tone, "round", verdict.sentence, verdict.evidence)
     if state.stage == "complete" and (left := book.unmet()):
         return Advice("watch", "round", f"Not done: {left[0]}", " ".join([*left[1:], "Go round again, or finish with a reason."]))
     if state.stage == "complete":

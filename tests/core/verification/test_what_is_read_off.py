@@ -5,6 +5,7 @@ import random
 import unittest
 from typing import ClassVar
 
+import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -34,6 +35,28 @@ class Curves(unittest.TestCase):
         self.assertAlmostEqual(found.width_6db_hz, max(inside) - min(inside), delta=200.0)
         self.assertIsNone(found.width_60db_hz)  # one pair does not go so deep over these offsets
         self.assertIsNone(found.shape)
+
+    def test_a_width_is_as_sure_as_it_says_however_narrow_beside_its_points(self) -> None:
+        """Pairs in cascade by their equation, in numpy, read at the offsets of the bench; from 100 Hz to 3.5 kHz wide, off centre."""
+        rng = np.random.default_rng(3)
+        grid = 1e3 * np.array([-20, -14, -10, -7, -5, -4, -3, -2, -1, 0, 1, 2, 3, 4, 5, 7, 10, 14, 20])
+        fine = np.linspace(-20e3, 20e3, 40_001)
+        inside, share = [], []
+        for _ in range(400):
+            kappa, cans, unit, centre = rng.uniform(0.4, 1.3), rng.integers(1, 4), rng.uniform(100.0, 3500.0), rng.uniform(-400.0, 400.0)
+
+            def down(f, k=kappa, n=cans, u=unit, c=centre):  # type: ignore[no-untyped-def]
+                a = (f - c) / u
+                return 20.0 * n * np.log10(np.abs((1.0 + 1j * a) ** 2 + k * k))
+
+            read, true = down(grid), down(fine)
+            within = fine[true - true.min() <= 6.0]
+            found = selectivity(offsets_hz=grid.tolist(), down_db=(read - read.min()).tolist())
+            if found.width_6db_hz is not None and found.width_6db_u95_hz is not None:
+                inside.append(abs(found.width_6db_hz - (within[-1] - within[0])) <= found.width_6db_u95_hz)
+                share.append(found.width_6db_u95_hz / found.width_6db_hz)
+        self.assertGreater(np.mean(inside), 0.92)
+        self.assertLess(np.median(share), 0.08)
 
     def test_shape_factor_and_middle(self) -> None:
         found = selectivity(offsets_hz=[-9e3, -6e3, -3e3, 0, 3.2e3, 6e3, 9e3], down_db=[66, 26, 6, 0, 6, 26, 66])

@@ -56,6 +56,7 @@ class CheckJudge:
             return Advice("watch", "measure", f"Measured. {wrong.sentence}", wrong.evidence)
         if band:
             width = f", {band.width_hz / 1e3:.2f} kHz wide at −6 dB" if band.width_hz else ""
+            width += f", its middle at {band.centre_hz / 1e3:.2f} kHz" if band.centre_hz else ""
             return Advice("good", "measure", "Measured. Take it and go on.", f"Highest at {band.peak_hz / 1e3:.2f} kHz{width}.")
         if not self._series.watched:
             return Advice("calm", "measure", "Read the meter.", "Touch no adjuster: this is the set as it stands.")

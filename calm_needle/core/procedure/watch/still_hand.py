@@ -33,7 +33,10 @@ LAST_S, LAST_SHARE = 15.0, 0.2  # of the flank: where it went no further in so l
 MOVED, MOVED_SHARE = 0.5, 0.7  # share from which on it moved as much without the hand; and of the crest's smaller flank
 NEAR_DB = 6.0  # under the crest: farther off a core hardly moves the needle, and quiet stretches tell nothing
 FEWEST_STRETCHES = 5
-SINE_LEAVES = 0.31  # of the spread of all levels, that a sine leaves of a beat at the most
+SINE_LEAVES, SINE_MOST = (
+    0.31,
+    0.45,
+)  # of the spread of all levels, that a sine leaves of a beat; and at the most, however unquiet the needle
 SINE_LEAVES_WANDER, SINE_LEAVES_SLOW = 2.5, 1.4  # or times the wander, fast and slow
 LARGE_DB, HELD_LEAVES = 3.0, 0.12  # spread from which on it has to explain the hold itself, too; what it then leaves of all there
 SLOWEST_PER_SPAN, STEP_PER_SPAN, FASTEST_HZ = 0.35, 0.2, 1.0  # sines that are tried: periods over all that was seen; hertz
@@ -138,7 +141,7 @@ def _share_as_quiet(t: Floats, y: Floats, held_t: Floats, held_y: Floats) -> flo
 def _is_a_sine(t: Floats, y: Floats, hold: NDArray[np.bool_], wander_db: float) -> bool:
     """Whether one sine about a mean leaves no more of all levels, and of how they went in the hold, than would be left of a beat."""
     span_s = float(t[-1] - t[0])
-    enough = max(SINE_LEAVES * float(np.std(y)), wander_db)
+    enough = min(max(SINE_LEAVES * float(np.std(y)), wander_db), SINE_MOST * float(np.std(y)))
     # Beside a small beat the wander itself would count here; a large one has to go on in the hold as well.
     enough_held = HELD_LEAVES * float(np.std(y)) if float(np.std(y)) >= LARGE_DB else math.inf
     tried_hz = np.arange(SLOWEST_PER_SPAN / span_s, FASTEST_HZ, STEP_PER_SPAN / span_s)
