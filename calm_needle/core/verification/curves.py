@@ -17,7 +17,7 @@ STRAIGHT, STRAIGHT_LEAST, BENDS_TIMES = 0.3, 0.01, 0.8
 
 class Selectivity(NamedTuple):
     """Widths (Hz) where the response has fallen by so many decibels, None where it was not measured so far; the middle at the upper one;
-    and the uncertainty (95 %) of the width at −6 dB by how far apart its points lie (Hz)."""
+    the uncertainty (95 %) of the width at −6 dB from the spacing of its points (Hz), and how far a decibel at each edge moves it (Hz)."""
 
     width_6db_hz: float | None
     width_60db_hz: float | None
@@ -25,6 +25,7 @@ class Selectivity(NamedTuple):
     centre_hz: float | None
     deepest_db: float
     width_6db_u95_hz: float | None = None
+    width_6db_hz_per_db: float = 0.0
 
 
 class GainControl(NamedTuple):
@@ -57,7 +58,14 @@ def selectivity(*, offsets_hz: Sequence[float], down_db: Sequence[float]) -> Sel
     sixty = lower[1] - lower[0] if lower else None
     shape = sixty / six if six and sixty else None
     u95 = math.hypot(*(_bends(points, edge, 6.0) for edge in upper)) if upper else None
-    return Selectivity(six, sixty, shape, (upper[0] + upper[1]) / 2.0 if upper else None, deepest, u95)
+    per_db = math.hypot(*(1.0 / _slope(points, edge) for edge in upper)) if upper else 0.0
+    return Selectivity(six, sixty, shape, (upper[0] + upper[1]) / 2.0 if upper else None, deepest, u95, per_db)
+
+
+def _slope(points: Sequence[Point], edge_hz: float) -> float:
+    """How steep the straight line through an edge is (dB per Hz, unsigned)."""
+    a, b = next((a, b) for a, b in itertools.pairwise(points) if a[0] <= edge_hz <= b[0])
+    return abs((b[1] - a[1]) / (b[0] - a[0]))
 
 
 def _bends(points: Sequence[Point], edge_hz: float, down: float) -> float:

@@ -29,7 +29,7 @@ AT = Ask("at_hz", "At", "Hz", "1 MHz; where the set is tuned", optional=True)
 
 class Figure(NamedTuple):
     """One figure: what it is, its value (None: not reached), its unit; signed: it has a way; u95: its own uncertainty (95 %, in its unit),
-    where that follows from what was measured itself."""
+    where that follows from what was measured itself; per_db: how far a decibel of the levels moves it (in its unit)."""
 
     name: str
     value: float | None
@@ -37,6 +37,7 @@ class Figure(NamedTuple):
     signed: bool = False
     digits: int = 3
     u95: float | None = None
+    per_db: float = 0.0
 
     @property
     def shown(self) -> str:
@@ -63,7 +64,7 @@ def uncertainty_of(figure: Figure, *, sigma: float | None, of_levels: bool) -> U
     """Return how sure a figure is. sigma: the standard deviation that was kept with it: of_levels, of the levels (dB) that it was found by,
     which say nothing of a width or a frequency; else of itself."""
     if figure.u95 is not None:
-        return Uncertainty(figure.u95)
+        return Uncertainty(math.hypot(figure.u95, K95 * (sigma or 0.0) * figure.per_db))
     if not sigma or (of_levels and figure.unit not in ("V", "dB")):
         return Uncertainty(0.0)
     return Uncertainty(K95 * sigma, in_db=figure.unit == "V")
@@ -142,7 +143,7 @@ def _if_limit(spec: Mapping[str, Any], v: Values) -> Limit | None:
 def _selectivity(v: Values) -> tuple[Figure, ...]:
     found = curves.selectivity(offsets_hz=v["offsets_hz"], down_db=v["down_db"])
     return (
-        Figure("width at −6\u00a0dB", found.width_6db_hz, "Hz", u95=found.width_6db_u95_hz),
+        Figure("width at −6\u00a0dB", found.width_6db_hz, "Hz", u95=found.width_6db_u95_hz, per_db=found.width_6db_hz_per_db),
         Figure("width at −60\u00a0dB", found.width_60db_hz, "Hz"),
         *((Figure("shape factor", found.shape, ""),) if found.shape else ()),
         *((Figure("its middle beside the tuning", found.centre_hz, "Hz", signed=True),) if found.centre_hz is not None else ()),
