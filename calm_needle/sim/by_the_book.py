@@ -20,7 +20,6 @@ BY_EYE_DB = 0.1  # to which an eye tells that the needle is where it was
 MOVES_NOTHING_DB = 0.2  # a round that moves no more ends the alternating where the book gives no rule
 MOST_ROUNDS = 6
 LONGEST_S = 60.0
-SETTING_UP_S = 20.0
 
 
 class Bench(NamedTuple):

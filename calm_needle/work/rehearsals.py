@@ -33,6 +33,7 @@ from calm_needle.sim.receiver.pointer import Drive, Pointer
 from calm_needle.sim.receiver.practice import Input, Misalignment, PracticeReceiver
 from calm_needle.sim.receiver.true_set import be_true
 from calm_needle.sim.receiver.unrest import DISTURBANCES
+from calm_needle.sim.setting_up import setting_up_s
 from calm_needle.sim.technician import MANNERS, touch_of
 from calm_needle.store import db, shelf
 from calm_needle.store.db import transaction
@@ -245,7 +246,7 @@ def _by_the_book(
         return float(meter.answer("MEAS:VOLT:AC?") or 0.0)
 
     def set_up(step: Step) -> None:
-        clock.go(by_the_book.SETTING_UP_S)
+        clock.go(setting_up_s(step.set_up, at_step[-1].set_up if at_step else None, model=model))
         source, watched = step.set_up.source, step.set_up.watched
         at_step.append(step)
         stand(receiver, step.set_up)

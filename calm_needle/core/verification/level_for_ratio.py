@@ -1,8 +1,8 @@
 """The level at which two outputs are so many decibels apart: a short search over level, and a line through what lies near.
 
-Each try is a level (V) and how far apart the outputs were there (dB). First the level goes along the expected slope until a try lies near;
-then about the estimate, below and above it by turns, and back to the first near level, so that a drift shows. Six near tries at the least,
-and more the further they scatter.
+Each try is a level (V) and how far apart the outputs were there (dB). First the level goes along the expected slope, or along what is seen
+where that is less, until the criterion lies between two tries; then about the estimate, below and above it by turns, and back to the first
+near level, so that a drift shows. Seven near tries at the least, and more the further they scatter.
 
     apart_i = b (x_i - x) + r (i - n) + w_i + e_i        wanted: x less what w_n makes of it, as it is at the last try (dB)
 What nobody knows beforehand, how far tries scatter (e), whether they wander together (w, an autoregression) and drift (r), is not
@@ -14,6 +14,7 @@ from __future__ import annotations
 
 import itertools
 import math
+import statistics
 from collections.abc import Sequence
 from functools import cache
 from typing import TYPE_CHECKING, NamedTuple
@@ -29,10 +30,13 @@ if TYPE_CHECKING:
 else:
     np = Lazy("numpy")
 
-NEAR_DB = 4.0  # of the criterion, within which a line is straight enough
+# A line is drawn once a try came this near to the criterion, through the tries whose level is within so much of that one's, and, once
+# there are a few, nearer to where it crosses: further off a gain control sets in, and what is bent there says nothing here.
+NEAR_DB, BESIDE_DB, CLOSE_DB, A_FEW = 2.5, 3.5, 2.0, 3
 LIKE_BURIED_DB = 1.5  # apart by less, a signal says nothing of how much more is needed
-LEAST_NEAR, MOST_TRIES = 6, 24
-LONGEST_STEP_DB, STEP_DB = 24.0, 12.0
+LEAST_NEAR, MOST_TRIES = 7, 24
+LONGEST_STEP_DB, LEAST_STEP_DB, STEP_DB, LEAST_SLOPE = 24.0, 1.2, 12.0, 0.15
+BETWEEN_DB = 3.0  # how near each other the tries below and above are brought before a line counts
 ABOUT_DB = (1.2, -1.2, 0.0)  # about the estimate, by turns
 BACK = 4  # which near tries, each so many, go back to the first near level
 ENOUGH_U95_DB = 0.5
@@ -83,20 +87,19 @@ def next_level(
         return min(max(first_v, least_v), most_v)
     if len(tried) >= MOST_TRIES:
         return None
-    near = _near(tried, wanted_db)
+    below = max((t for t in tried if t.apart_db < wanted_db), default=None)
+    above = min((t for t in tried if t.apart_db >= wanted_db), default=None)
     found = level_of(tried, wanted_db=wanted_db, slope=slope)
-    if found is not None:
+    if found is not None and below and above and _level_db(above) - _level_db(below) <= BETWEEN_DB:
+        near = _near(tried, wanted_db, slope[0])
         if len(near) >= LEAST_NEAR and found.u95_db <= ENOUGH_U95_DB:
             return None
-        level = near[0].level_v if len(near) % BACK == BACK - 1 else found.level_v * _times(ABOUT_DB[len(near) % len(ABOUT_DB)])
+        level = near[0].level_v if len(near) % BACK == BACK - 1 else found.level_v * _times(ABOUT_DB[len(tried) % len(ABOUT_DB)])
     else:
-        below = max((t for t in tried if t.apart_db < wanted_db), default=None)
-        above = min((t for t in tried if t.apart_db >= wanted_db), default=None)
         last = below if below and (not above or wanted_db - below.apart_db <= above.apart_db - wanted_db) else above
         assert last
         missing = wanted_db - last.apart_db
-        buried = last.apart_db < LIKE_BURIED_DB and missing > 0
-        step = STEP_DB if buried else min(max(missing / slope[0], -LONGEST_STEP_DB), LONGEST_STEP_DB)
+        step = STEP_DB if last.apart_db < LIKE_BURIED_DB and missing > 0 else _past(missing / _slope_seen(tried, slope[0]))
         level = last.level_v * _times(step)
         if below and above and not below.level_v < level < above.level_v:
             level = math.sqrt(below.level_v * above.level_v)
@@ -111,10 +114,10 @@ def level_of(tried: Sequence[Tried], *, wanted_db: float, slope: tuple[float, fl
 
     The expected slope takes part as far as it is sure: with few tries it leads, with many the tries do.
     """
-    near = _near(tried, wanted_db)
+    near = _near(tried, wanted_db, slope[0])
     if not near:
         return None
-    x = np.array([20.0 * math.log10(t.level_v) for t in near])
+    x = np.array([_level_db(t) for t in near])
     y = np.array([t.apart_db - wanted_db for t in near])
     b, at_db = slope[0], float(x.mean() - y.mean() / slope[0])
     for _ in range(REFINED):
@@ -123,6 +126,20 @@ def level_of(tried: Sequence[Tried], *, wanted_db: float, slope: tuple[float, fl
         mean = float(weights @ a)
         at_db -= mean / b
     return Found(10.0 ** (at_db / 20.0), _half_width(weights, a - mean, sigma) / b, len(near))
+
+
+def _slope_seen(tried: Sequence[Tried], usual: float) -> float:
+    """What a decibel more has added by the last two tries, between a part of the usual and all of it: little where a gain control holds."""
+    if len(tried) < 2 or tried[-1].level_v == tried[-2].level_v:
+        return usual
+    one, other = tried[-2:]
+    seen = (other.apart_db - one.apart_db) / (_level_db(other) - _level_db(one))
+    return min(max(seen, LEAST_SLOPE * usual), usual)
+
+
+def _past(step_db: float) -> float:
+    """A step that goes at least somewhat past where it should end, so that the criterion soon lies between two tries."""
+    return math.copysign(min(max(abs(step_db), LEAST_STEP_DB), LONGEST_STEP_DB), step_db)
 
 
 def _lines(x: Floats, y: Floats, slope: tuple[float, float]) -> tuple[Floats, Floats, Floats, Floats]:
@@ -192,8 +209,19 @@ def _half_width(weights: Floats, middles: Floats, sigmas: Floats) -> float:
     return float(high)
 
 
-def _near(tried: Sequence[Tried], wanted_db: float) -> list[Tried]:
-    return [t for t in tried if abs(t.apart_db - wanted_db) <= NEAR_DB]
+def _near(tried: Sequence[Tried], wanted_db: float, slope: float) -> list[Tried]:
+    """The tries that a line goes through, in their order; none while none has come near the criterion. slope: what a decibel more adds."""
+    nearest = min(tried, key=lambda t: abs(t.apart_db - wanted_db), default=None)
+    if nearest is None or abs(nearest.apart_db - wanted_db) > NEAR_DB:
+        return []
+    beside = [t for t in tried if abs(_level_db(t) - _level_db(nearest)) <= BESIDE_DB]
+    crosses_db = statistics.median(_level_db(t) - (t.apart_db - wanted_db) / slope for t in beside)
+    close = [t for t in beside if abs(_level_db(t) - crosses_db) <= CLOSE_DB]
+    return close if len(close) >= A_FEW else beside
+
+
+def _level_db(t: Tried) -> float:
+    return 20.0 * math.log10(t.level_v)
 
 
 def _times(db: float) -> float:

@@ -14,6 +14,7 @@ from calm_needle.core.quantities import Quantity
 from calm_needle.sim.instruments.counter import FrequencyCounter
 from calm_needle.sim.instruments.millivoltmeter import Millivoltmeter
 from calm_needle.sim.receiver.practice import Input, PracticeReceiver
+from calm_needle.sim.setting_up import setting_up_s
 from calm_needle.sim.technician import MANNERS, Hand, Manner, touch_of
 from calm_needle.work.bench.run_book import RunBook
 
@@ -80,10 +81,13 @@ def rehearse(
     """Lead the run to its end by the program's own advice. The book must be opened with this clock. meter: in place of the stand-in."""
     meter = meter or Millivoltmeter(receiver, seed=receiver.seed, clock=lambda: seconds(clock()))
     bench = _Bench(book, receiver, meter, FrequencyCounter(receiver, seed=receiver.seed), clock, seed, turns_known, manner)
+    before: SetUp | None = None
     while book.state.stage != "finished":
         match book.state.stage:
             case "set_up":
-                clock.go(20.0)
+                assert book.step is not None
+                clock.go(setting_up_s(book.step.set_up, before, model=book.model))
+                before = book.step.set_up
                 book.set_everything()
             case "decision":
                 clock.go(5.0)
@@ -104,7 +108,6 @@ def _do_step(bench: _Bench) -> None:
     step = book.step
     assert step is not None
     stand(receiver, step.set_up)
-    clock.go(4.0)
     _feed(bench, None)
     bench.meter.reset()
     core = next((a for a in step.adjusters if a in receiver.adjusters), None)

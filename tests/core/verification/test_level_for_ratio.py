@@ -76,7 +76,7 @@ class Search(unittest.TestCase):
                     reads.append(near)
                 # 95 %, less three standard deviations of such a count. With a drift it is less: few tries do not tell it from scatter.
                 self.assertGreaterEqual(covered, (0.76 if drift_db else 0.865) * RUNS)
-                self.assertGreaterEqual(min(reads), 6)
+                self.assertGreaterEqual(min(reads), 7)
                 if not (wander_db or drift_db):
                     self.assertLess(statistics.median(wide), 2.2 * 2.0 * scatter_db / math.sqrt(statistics.median(reads)))
 
@@ -88,6 +88,22 @@ class Search(unittest.TestCase):
         self.assertEqual(max(ends), 0.1)  # it has tried the strongest that there is
         loud = search(lambda _: 40.0, wanted_db=10.0, slope=(1.0, 0.1))
         self.assertIsNone(level_of(loud, wanted_db=10.0, slope=(1.0, 0.1)))
+
+    def test_a_gain_control_that_holds_just_above_the_wanted_output_does_not_bend_what_is_found_below_it(self) -> None:
+        slope, rng = DEFINITIONS["standard-output"].slope, random.Random(3)
+        for knee_db in (0.8, 1.5, 2.5):
+            for truth in (2e-6, 20e-6, 150e-6):
+
+                def apart(level_v: float, t: float = truth, knee: float = knee_db) -> float:
+                    over = 20.0 * math.log10(level_v / t)
+                    return min(over, knee + 0.1 * (over - knee)) + rng.gauss(0.0, 0.1)
+
+                with self.subTest(knee_db=knee_db, truth=truth):
+                    tried = search(apart, wanted_db=0.0, slope=slope)
+                    found = level_of(tried, wanted_db=0.0, slope=slope)
+                    assert found
+                    self.assertLess(abs(20.0 * math.log10(found.level_v / truth)), max(0.35, found.u95_db))
+                    self.assertLess(len(tried), MOST_TRIES)
 
     def test_one_wild_reading_does_not_lead_it_astray_for_good(self) -> None:
         wild = [True]
