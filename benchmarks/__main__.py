@@ -5,12 +5,13 @@ import os
 import sys
 
 NAMES = (
-    *("engine", "watch", "rehearse", "dial", "sensitivity", "papers", "ears", "by-key"),
+    *("engine", "watch", "rehearse", "dial", "verify", "sensitivity", "papers", "ears", "by-key"),
     *("reckon", "pages", "jobs", "start", "needle", "fuzz", "kills", "starved", "planted"),
 )
 
 
-def main(names: list[str]) -> int:
+def main(asked: list[str]) -> int:
+    names = [n for n in asked if not n.startswith("--")]  # --few, --seeds=A-B: how many of each
     unknown = [n for n in names if n not in NAMES]
     if unknown:
         print(f"There is no figure {unknown[0]}. There are: {', '.join(NAMES)}.", file=sys.stderr)

@@ -8,10 +8,14 @@ import math
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
+import numpy as np
+from scipy.optimize import brentq
+
 from calm_needle.core.dossier.filled import filled_in
 from calm_needle.core.dossier.model import Band, Model
 from calm_needle.core.dossier.read import read_model
 from calm_needle.core.physics.levels import gain_db
+from calm_needle.core.verification.curves import gain_control
 from calm_needle.core.verification.definitions import DEFINITIONS
 from calm_needle.core.verification.measures import MEASURES, judge, limit_of, uncertainty_of
 from calm_needle.errors import CalmNeedleError
@@ -19,7 +23,7 @@ from calm_needle.files.dossiers import load_dossier
 from calm_needle.sim.instruments.generator import LEVEL_OFF_DB
 from calm_needle.sim.receiver.dial_truth import set_right
 from calm_needle.sim.receiver.practice import Misalignment, PracticeReceiver
-from calm_needle.sim.receiver.sensitivity_truth import level_for
+from calm_needle.sim.receiver.sensitivity_truth import level_for, output_for
 from calm_needle.sim.rig import instruments_at
 from calm_needle.work.instruments import soundings, verifying
 from calm_needle.work.instruments.inside import LeapingClock, equipment_of
@@ -27,6 +31,7 @@ from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.soundness.bands import at_the_aerial, middle_of
 
 WARM_S = 1800.0
+LOOKED_HZ = 250.0  # how near each other a response is looked at for where it is greatest
 VERDICTS = {"good": "pass", "stop": "fail", "watch": "undecided", "blank": "no limit"}
 STANDARD = DEFINITIONS["standard-output"]
 
@@ -40,11 +45,10 @@ class _Set(NamedTuple):
     point: str
     standard_v: float
 
-    def level_v(self, band: Band, definition: Any, *, f_hz: float, dial_hz: float) -> float:
-        """The true level (V) that meets a definition at f_hz."""
-        return level_for(
-            self.receiver, band, f_hz=f_hz, dial_hz=dial_hz, definition=definition, standard_v=self.standard_v, point=self.point
-        )
+    def level_v(self, band: Band, definition: Any, *, f_hz: float, dial_hz: float, standard_v: float | None = None) -> float:
+        """The true level (V) that meets a definition at f_hz. standard_v: another output for that of the standard."""
+        wanted_v = standard_v or self.standard_v
+        return level_for(self.receiver, band, f_hz=f_hz, dial_hz=dial_hz, definition=definition, standard_v=wanted_v, point=self.point)
 
 
 def _sensitivity(the: _Set, band: Band, values: Mapping[str, Any]) -> float:
@@ -68,11 +72,48 @@ def _ratio(the: _Set, band: Band, values: Mapping[str, Any], others_hz: Sequence
     return gain_db(from_v=signal_v, to_v=other_v) if math.isfinite(other_v) and math.isfinite(signal_v) else math.inf
 
 
+def _width(the: _Set, band: Band, values: Mapping[str, Any]) -> float:
+    """Where, either side, the level for the same output is twice what it is where it is least."""
+    wanted_v = float(values["output_v"])
+
+    def level_v(offset_hz: float) -> float:
+        f_hz = values["at_hz"] + offset_hz
+        return the.level_v(band, STANDARD, f_hz=f_hz, dial_hz=values["pointer_hz"], standard_v=wanted_v)
+
+    farthest = max(abs(o) for o in values["offsets_hz"])
+    looked = np.arange(-farthest, farthest + LOOKED_HZ, LOOKED_HZ)
+    levels = [level_v(float(o)) for o in looked]
+    least = int(np.argmin(levels))
+    edges_hz = []
+    for way in (1, -1):
+        beyond = next((k for k in range(least, len(looked) if way > 0 else -1, way) if levels[k] > 2.0 * levels[least]), None)
+        if beyond is None:
+            return math.inf
+        edges_hz.append(float(brentq(lambda o: math.log(level_v(o) / levels[least] / 2.0), looked[beyond - way], looked[beyond], xtol=0.5)))
+    return edges_hz[0] - edges_hz[1]
+
+
+def _output_rises(the: _Set, band: Band, values: Mapping[str, Any]) -> float:
+    first_v, last_v = (
+        output_for(the.receiver, band, level_v=v, f_hz=values["at_hz"], dial_hz=values["pointer_hz"], point=the.point)
+        for v in (_held_from_v(values), values["levels_v"][-1])
+    )
+    return gain_db(from_v=first_v, to_v=last_v)
+
+
+def _held_from_v(values: Mapping[str, Any]) -> float:
+    """The level from which the output is held, as the measurement has it: its figure is about that range."""
+    found = gain_control(levels_v=values["levels_v"], outputs_v=values["outputs_v"])
+    return found.begins_v or float(values["levels_v"][0])
+
+
 Truth = Callable[[_Set, Band, Mapping[str, Any]], float]
 MEASURED: tuple[tuple[str, str, Truth], ...] = (
     *(("sensitivity", name, _sensitivity) for name in ("s-plus-n", "sinad", "standard-output")),
     ("image", "standard-output", _image),
     ("if-ratio", "standard-output", _if_ratio),
+    ("selectivity", "standard-output", _width),
+    ("gain-control", "standard-output", _output_rises),
 )
 
 

@@ -1,6 +1,8 @@
 """What only the practice set knows of its sensitivity: the level that meets a criterion, without noise of reading or errors of meters."""
 
+import contextlib
 import math
+from collections.abc import Iterator
 
 from calm_needle.core.dossier.model import Band
 from calm_needle.core.verification.definitions import DEPTH, TONE_HZ, Definition, State
@@ -16,10 +18,6 @@ def level_for(
 
     By bisection between a nanovolt and a volt; the set is left as it stood. SINAD is that of tone and noise: nothing here distorts.
     """
-    before = receiver.lead, receiver.feed, receiver.dial.band, receiver.dial.dial_hz
-    receiver.lead = point
-    receiver.dial.select(band.id)
-    receiver.dial.point(dial_hz)
 
     def output(state: State, level_v: float) -> float:
         if state == "standard":
@@ -35,7 +33,7 @@ def level_for(
             return 20.0 * math.log10(math.hypot(heard.tone_v, heard.noise_v) / max(heard.noise_v, 1e-15))
         return 20.0 * math.log10(max(output(definition.high, level_v), 1e-15) / max(output(definition.low, level_v), 1e-15))
 
-    try:
+    with _standing(receiver, band, dial_hz=dial_hz, point=point):
         low, high = math.log(LEAST_V), math.log(MOST_V)
         if apart_db(MOST_V) < definition.apart_db:
             return math.inf
@@ -43,6 +41,25 @@ def level_for(
             middle = (low + high) / 2.0
             low, high = (middle, high) if apart_db(math.exp(middle)) < definition.apart_db else (low, middle)
         return math.exp((low + high) / 2.0)
+
+
+def output_for(receiver: PracticeReceiver, band: Band, *, level_v: float, f_hz: float, dial_hz: float, point: str) -> float:
+    """Return the output (V r.m.s., tone and noise) for a modulated level (V) at a point."""
+    with _standing(receiver, band, dial_hz=dial_hz, point=point):
+        receiver.feed = Input(f_hz, level_v, DEPTH, TONE_HZ)
+        heard = receiver.audio()
+        return math.hypot(heard.tone_v, heard.noise_v)
+
+
+@contextlib.contextmanager
+def _standing(receiver: PracticeReceiver, band: Band, *, dial_hz: float, point: str) -> Iterator[None]:
+    """The set on a band, its pointer there, the generator at a point; and as it stood afterwards."""
+    before = receiver.lead, receiver.feed, receiver.dial.band, receiver.dial.dial_hz
+    receiver.lead = point
+    receiver.dial.select(band.id)
+    receiver.dial.point(dial_hz)
+    try:
+        yield
     finally:
         receiver.lead, receiver.feed = before[0], before[1]
         if before[2]:

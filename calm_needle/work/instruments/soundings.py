@@ -105,16 +105,32 @@ def image(meters: Meters, band: Band, *, dial_hz: float, image_hz: float, point:
         signal_v = level_for(meters, generator, Tried(STRONG_V, settled(meters)), wanted_v=wanted_v)
         if signal_v is None:
             raise FieldsRefused({"image": f"The signal itself does not give the standard output on {band.name}: find out why first."})
-        generator.set_level(MOST_LEVEL_V)
+        others_hz = [image_hz + d for d in IMAGE_BESIDE_HZ]
+        return Image(signal_v, level_at_loudest(meters, generator, others_hz, wanted_v=wanted_v), MOST_LEVEL_V)
+
+
+def level_at_loudest(meters: Meters, generator: Generator, frequencies_hz: Sequence[float], *, wanted_v: float) -> float | None:
+    """The level that gives wanted_v at the loudest of some frequencies; None where the strongest gives it at none."""
+    level_v, at_hz = MOST_LEVEL_V, 0.0
+    # Gain control makes strong signals equally loud: which is the loudest is seen again at the level that was found.
+    for _ in range(MOST_LOOKS):
         heard: dict[float, float] = {}
-        for beside_hz in IMAGE_BESIDE_HZ:
-            generator.set_frequency(image_hz + beside_hz)
-            heard[beside_hz] = settled(meters)
-        at = max(heard, key=heard.__getitem__)
-        if heard[at] < wanted_v:
-            return Image(signal_v, None, MOST_LEVEL_V)
-        generator.set_frequency(image_hz + at)
-        return Image(signal_v, level_for(meters, generator, Tried(MOST_LEVEL_V, heard[at]), wanted_v=wanted_v), MOST_LEVEL_V)
+        generator.set_level(level_v)
+        for f in frequencies_hz:
+            generator.set_frequency(f)
+            heard[f] = settled(meters)
+        loudest_hz = max(heard, key=heard.__getitem__)
+        if not at_hz and heard[loudest_hz] < wanted_v:
+            return None
+        if loudest_hz == at_hz:
+            break
+        at_hz = loudest_hz
+        generator.set_frequency(at_hz)
+        found_v = level_for(meters, generator, Tried(level_v, heard[at_hz]), wanted_v=wanted_v)
+        if found_v is None:
+            return None
+        level_v = found_v
+    return level_v
 
 
 def level_for(meters: Meters, generator: Generator, first: Tried, *, wanted_v: float) -> float | None:

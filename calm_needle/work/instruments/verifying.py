@@ -154,17 +154,8 @@ def _other_frequency(meters: Meters, generator: Generator, asked: Asked, others_
     signal_v = soundings.level_for(meters, generator, first, wanted_v=asked.standard_v)
     if signal_v is None:
         raise NoAnswer(f"The signal itself does not give the standard output on {asked.band.name}: find out why first.")
-    generator.set_level(MOST_V)
-    heard: dict[float, float] = {}
-    for f in others_hz:
-        generator.set_frequency(f)
-        heard[f] = soundings.settled(meters)
-    loudest = max(heard, key=heard.__getitem__)
-    values: dict[str, Any] = {"at_hz": asked.at_hz, "signal_v": signal_v, "most_v": MOST_V}
-    if heard[loudest] >= asked.standard_v:
-        generator.set_frequency(loudest)
-        other_v = soundings.level_for(meters, generator, TriedOutput(MOST_V, heard[loudest]), wanted_v=asked.standard_v)
-        values |= {"other_v": other_v} if other_v else {}
+    other_v = soundings.level_at_loudest(meters, generator, others_hz, wanted_v=asked.standard_v)
+    values: dict[str, Any] = {"at_hz": asked.at_hz, "signal_v": signal_v, "most_v": MOST_V} | ({"other_v": other_v} if other_v else {})
     return Measured(values, math.sqrt(2.0) * READ_DB)
 
 

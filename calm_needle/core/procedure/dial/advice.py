@@ -24,6 +24,7 @@ from calm_needle.core.procedure.dial.evidence import Evidence, evidence_of
 from calm_needle.core.procedure.dial.steps import (
     Means,
     cover_group,
+    marks_after,
     means_named,
     more_marks,
     moving_group,
@@ -296,7 +297,7 @@ def _ways(
         moves = as_opened(band.drawn, moves_to(found, setting, dial_hz=more_marks(band), pointer_hz=band.pointer_hz), cover)
         groups = (
             moving_group(model, band, means, moves, number=numbers[0]),
-            reading_group(model, band, means, marks_hz=more_marks(band), number=numbers[1]),
+            reading_group(model, band, means, marks_hz=marks_after(band, means, moves, number=numbers[0]), number=numbers[1]),
         )
         steps = tuple(_as_act(model, band, means, move) for move in moves)
         marks = found.drawn.marks_hz

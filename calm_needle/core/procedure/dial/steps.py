@@ -18,7 +18,7 @@ from calm_needle.core.quantities import format_plain, format_si
 PHASE = "oscillator and dial"
 OSCILLATING = "oscillator"
 TUNED_TO_SHARE, TUNED_TO_HZ = 3e-5, 15.0  # of the oscillator's frequency: to what it is brought by a counter
-MORE_MARKS = 5  # that are read once it was set
+MORE_MARKS, AGAIN_MARKS = 5, 3  # that are read once it was set, and once it was set again
 
 
 class Carrier(NamedTuple):
@@ -338,9 +338,17 @@ def _hazards(model: Model, band: DialBand) -> list[str]:
     return []
 
 
-def more_marks(band: DialBand) -> tuple[float, ...]:
+def more_marks(band: DialBand, count: int = MORE_MARKS) -> tuple[float, ...]:
     """Return the marks that are read once the dial was set: both ends and evenly between."""
     marks = band.drawn.marks_hz
-    if len(marks) <= MORE_MARKS:
+    if len(marks) <= count:
         return marks
-    return tuple(marks[round(i * (len(marks) - 1) / (MORE_MARKS - 1))] for i in range(MORE_MARKS))
+    return tuple(marks[round(i * (len(marks) - 1) / (count - 1))] for i in range(count))
+
+
+def marks_after(band: DialBand, means: Means, moves: Sequence[Move], *, number: int) -> tuple[float, ...]:
+    """Return the marks that are read once some moves were made, the number-th of their kind. What the first time told of the gang holds
+    the second time too, so fewer tell; and where a counter was watched, the last move was itself a reading of its mark."""
+    marks = more_marks(band, MORE_MARKS if number == 1 else AGAIN_MARKS)
+    read = {moves[-1].dial_hz} if moves and means.reads == "oscillator" and not band.cover else set()
+    return tuple(f for f in marks if f not in read)
