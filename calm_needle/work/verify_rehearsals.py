@@ -15,7 +15,7 @@ from calm_needle.core.dossier.filled import filled_in
 from calm_needle.core.dossier.model import Band, Model
 from calm_needle.core.dossier.read import read_model
 from calm_needle.core.physics.levels import gain_db
-from calm_needle.core.verification.curves import gain_control
+from calm_needle.core.verification.curves import OVERLOADED_DB, gain_control
 from calm_needle.core.verification.definitions import DEFINITIONS
 from calm_needle.core.verification.measures import MEASURES, judge, limit_of, uncertainty_of
 from calm_needle.errors import CalmNeedleError
@@ -94,17 +94,15 @@ def _width(the: _Set, band: Band, values: Mapping[str, Any]) -> float:
 
 
 def _output_rises(the: _Set, band: Band, values: Mapping[str, Any]) -> float:
-    first_v, last_v = (
+    """The same over the levels of the measurement, from where it has the output held."""
+    held_v = gain_control(levels_v=values["levels_v"], outputs_v=values["outputs_v"]).begins_v or values["levels_v"][0]
+    outputs_v = [
         output_for(the.receiver, band, level_v=v, f_hz=values["at_hz"], dial_hz=values["pointer_hz"], point=the.point)
-        for v in (_held_from_v(values), values["levels_v"][-1])
-    )
-    return gain_db(from_v=first_v, to_v=last_v)
-
-
-def _held_from_v(values: Mapping[str, Any]) -> float:
-    """The level from which the output is held, as the measurement has it: its figure is about that range."""
-    found = gain_control(levels_v=values["levels_v"], outputs_v=values["outputs_v"])
-    return found.begins_v or float(values["levels_v"][0])
+        for v in values["levels_v"]
+        if v >= held_v
+    ]
+    overloaded = gain_db(from_v=outputs_v[-1], to_v=max(outputs_v)) > OVERLOADED_DB
+    return gain_db(from_v=outputs_v[0], to_v=max(outputs_v) if overloaded else outputs_v[-1])
 
 
 Truth = Callable[[_Set, Band, Mapping[str, Any]], float]

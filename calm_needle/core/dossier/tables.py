@@ -361,6 +361,8 @@ def _tables() -> Iterable[Table]:
             _number("low_hz", "From", "Hz"),
             _number("high_hz", "to", "Hz"),
             _number("most_v", "At most", "V"),
+            _number("from_hz", "Holds from", "Hz"),
+            _number("to_hz", "Holds to", "Hz"),
             _number("most_percent", "At most", "%"),
             _word("definition", "Definition", wide=24),
         ),

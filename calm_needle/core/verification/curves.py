@@ -8,6 +8,7 @@ from typing import NamedTuple
 from calm_needle.errors import NoAnswer, OutOfRange
 
 Point = tuple[float, float]
+OVERLOADED_DB = 2.0  # that the output falls again while the input rises, from which on the set is overloaded
 
 
 # Of the way between two points, by which an edge may lie off the straight line between them (95 %): where nothing else is known, and at
@@ -29,11 +30,15 @@ class Selectivity(NamedTuple):
 
 
 class GainControl(NamedTuple):
-    """What the input changed by, what the output changed by meanwhile (dB), and where the output began to be held (V)."""
+    """What the input changed by, by how much the output rose meanwhile at the most (dB), where it began to be held (V), and by how much it
+    fell again for the strongest, where that overloads the set (dB, else 0). per_db: by how much more the output moves at its most than
+    where it began to be held for a decibel that all levels are off (dB)."""
 
     input_db: float
     output_db: float
     begins_v: float | None
+    falls_db: float = 0.0
+    per_db: float = 0.0
 
 
 class Sound(NamedTuple):
@@ -102,9 +107,13 @@ def gain_control(*, levels_v: Sequence[float], outputs_v: Sequence[float]) -> Ga
     db = [(20.0 * math.log10(x), 20.0 * math.log10(y)) for x, y in points]
     slopes = [(b[1] - a[1]) / (b[0] - a[0]) for a, b in itertools.pairwise(db)]
     held = next((i for i in range(len(slopes)) if all(s < 0.5 for s in slopes[i:])), None)
-    if held is None:
-        return GainControl(db[-1][0] - db[0][0], db[-1][1] - db[0][1], None)
-    return GainControl(db[-1][0] - db[held][0], db[-1][1] - db[held][1], points[held][0])
+    first = held or 0
+    most = max(range(first, len(db)), key=lambda i: db[i][1])
+    if db[most][1] - db[-1][1] <= OVERLOADED_DB:  # it is held: the highest of several alike is only the luckiest
+        most = len(db) - 1
+    per_db = slopes[max(most - 1, 0)] - slopes[min(first, len(slopes) - 1)]
+    input_db, output_db, falls_db = db[-1][0] - db[first][0], db[most][1] - db[first][1], db[most][1] - db[-1][1]
+    return GainControl(input_db, output_db, None if held is None else points[held][0], falls_db, per_db)
 
 
 def sound(*, tones_hz: Sequence[float], outputs_v: Sequence[float], reference_hz: float = 400.0) -> Sound:

@@ -21,6 +21,7 @@ from calm_needle.core.verification.definitions import DEFINITIONS
 from calm_needle.errors import NoAnswer, OutOfRange
 
 Values = Mapping[str, Any]
+PLACE = 0.005  # how near a place on a dial is meant
 NO_FILTER = "none"
 FILTERS = (NO_FILTER, "crystal", "ceramic", "mechanical")  # as service data name what makes a strip narrower
 Better = Literal["less", "more", "near", ""]
@@ -115,6 +116,9 @@ def _sensitivity_limit(spec: Mapping[str, Any], v: Values) -> Limit | None:
     wanted = "s-plus-n" if spec.get("ratio_db") == 10 else "standard-output" if str(spec["id"]).startswith("sensitivity") else ""
     if "most_v" not in spec or wanted != v.get("definition") or spec.get("band") != v.get("band"):
         return None
+    at_hz = v.get("at_hz")
+    if at_hz and not spec.get("from_hz", 0.0) * (1.0 - PLACE) <= at_hz <= spec.get("to_hz", math.inf) * (1.0 + PLACE):
+        return None
     return Limit(f"{format_si(spec['most_v'], unit='V', digits=2)} at most", most=float(spec["most_v"]))
 
 
@@ -169,9 +173,10 @@ def _selectivity_limit(spec: Mapping[str, Any], v: Values) -> Limit | None:
 def _gain_control(v: Values) -> tuple[Figure, ...]:
     found = curves.gain_control(levels_v=v["levels_v"], outputs_v=v["outputs_v"])
     return (
-        Figure("output rises by", found.output_db, "dB", signed=True),
+        Figure("output rises by", found.output_db, "dB", signed=True, u95=0.0, per_db=math.hypot(1.0, found.per_db)),
         Figure("for an input that rises by", found.input_db, "dB", signed=True),
         *((Figure("it begins at", found.begins_v, "V"),) if found.begins_v else ()),
+        *((Figure("the strongest overloads it; the output falls by", found.falls_db, "dB"),) if found.falls_db else ()),
     )
 
 

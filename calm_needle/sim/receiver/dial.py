@@ -21,6 +21,7 @@ TUNING_TURNS = 12.0  # of the knob, from one end of the scale to the other
 SIDES = ("below", "above", "lower end", "upper end")
 BESIDE = 0.03  # of a mark, from where it is come to from one side
 UNMEASURED_MM = 100.0  # of a scale without marks
+BEYOND = 0.02  # of the scale, by which the shaft goes on beyond either end
 OSCILLATOR = "oscillator"  # the section that every band has
 
 
@@ -58,16 +59,16 @@ class Dial:
         return {*self.bent, *(name for name, _ in self.measured)} - {OSCILLATOR} if self.band else set()
 
     def point(self, dial_hz: float, *, come_from: str = "") -> None:
-        """Bring the pointer to a frequency of the printed scale, or to its end nearest to it; from one side, or as it comes."""
+        """Bring the pointer to a frequency of the printed scale, or as near to it as it goes; from one side, or as it comes."""
         band = self.bands[self.band]
         if come_from:
             ends = {"lower end": band.f_low_hz, "upper end": band.f_high_hz}
             self.point(ends.get(come_from, dial_hz * (1.0 - BESIDE if come_from == "below" else 1.0 + BESIDE)))
         before_hz = self.dial_hz
-        self.dial_hz = min(max(dial_hz, band.f_low_hz), band.f_high_hz)
+        self.dial_hz = min(max(dial_hz, at_share(band, -BEYOND)), at_share(band, 1.0 + BEYOND))
         came_mm = length_mm(band) * (along(band, self.dial_hz) - along(band, before_hz))
         self.pointer.come(way_mm=came_mm, scale_mm=length_mm(band))
-        self.tuning.position_turns = TUNING_TURNS * along(band, self.dial_hz)
+        self.tuning.position_turns = TUNING_TURNS * min(max(along(band, self.dial_hz), 0.0), 1.0)
 
     def gang_f(self, band_id: str | None = None, dial_hz: float | None = None, *, section: str = OSCILLATOR) -> float:
         """Return how much a section of the gang has (F) where the shaft stands; or with the shaft just where some band's scale has a

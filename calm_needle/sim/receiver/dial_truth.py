@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
 from calm_needle.core.dossier.model import Band
@@ -72,26 +72,49 @@ def set_right(receiver: PracticeReceiver, band: Band) -> None:
     assert receiver.chain.oscillator is not None
     tank = receiver.chain.oscillator.tanks[band.id]
     _, values = _least(lambda tried: _worst(receiver, band, tried), tank)
-    for variable, value in zip((tank.inductance, tank.trimmer, tank.padder), values, strict=True):
-        if variable is not None and variable.adjuster is not None:
-            variable.set_to(value)
+    _bring(tank, values)
+
+
+class _Losses(NamedTuple):
+    """What one stage of a band's signal circuits loses at the tracking points (dB, rows) with its coil, trimmer and padder so (columns)."""
+
+    tank: BandTank
+    of: Callable[[Sequence[Floats]], Floats]
 
 
 def front_end_truth(receiver: PracticeReceiver, band: Band) -> FrontEndTruth:
     """Return the truth about a band's signal circuits, where its dossier has tracking points."""
-    assert receiver.chain.oscillator is not None
-    side = 1.0 if band.side == "above" else -1.0
     points = [float(p["dial_hz"]) for p in band.tracking]
-    gang = np.array([receiver.dial.gang_f(band.id, f) for f in points])
-    oscillator = receiver.chain.oscillator.tanks[band.id]
-    received = np.array([oscillator.frequency_hz(float(g)) - side * band.if_hz for g in gang])
-    total, least = np.zeros(len(points)), 0.0
-    least_mean = 0.0
+    received = _received(receiver, band, points)
+    total, least, least_mean = np.zeros(len(points)), 0.0, 0.0
+    for stage in _losing(receiver, band, points, received):
+        total += stage.of([np.array([v]) for v in _values(stage.tank)])[:, 0]
+        least += _least(lambda values, f=stage.of: f(values).max(axis=0), stage.tank)[0]  # type: ignore[misc]
+        least_mean += _least(lambda values, f=stage.of: f(values).mean(axis=0), stage.tank)[0]  # type: ignore[misc]
+    now_v = _sensitivity(receiver, band, points, received.tolist())
+    best_v = now_v * 10.0 ** ((least_mean - float(total.mean())) / 20.0)
+    return FrontEndTruth(float(total.max()), least, now_v, best_v)
+
+
+def set_front_end_right(receiver: PracticeReceiver, band: Band) -> None:
+    """Bring a band's signal circuits to where they lose least at its tracking points, the oscillator as it stands."""
+    points = [float(p["dial_hz"]) for p in band.tracking]
+    for stage in _losing(receiver, band, points, _received(receiver, band, points)):
+        _, values = _least(lambda values, f=stage.of: f(values).max(axis=0), stage.tank)  # type: ignore[misc]
+        _bring(stage.tank, values)
+
+
+def _received(receiver: PracticeReceiver, band: Band, points: Sequence[float]) -> Floats:
+    assert receiver.chain.oscillator is not None
+    side, tank = 1.0 if band.side == "above" else -1.0, receiver.chain.oscillator.tanks[band.id]
+    return np.array([tank.frequency_hz(receiver.dial.gang_f(band.id, f)) - side * band.if_hz for f in points])
+
+
+def _losing(receiver: PracticeReceiver, band: Band, points: Sequence[float], received: Floats) -> Iterator[_Losses]:
     for stage in receiver.chain.stages:
         if not isinstance(stage, BandTanks) or band.id not in stage.tanks:
             continue
-        tank, q, n = stage.tanks[band.id], stage.setting(band.id, "q"), stage.setting(band.id, "circuits")
-
+        q, n = stage.setting(band.id, "q"), stage.setting(band.id, "circuits")
         section = np.array([receiver.dial.gang_f(band.id, f, section=stage.stage_id) for f in points])
 
         def losses(values: Sequence[Floats], q: float = q, n: float = n, section: Floats = section) -> Floats:
@@ -100,12 +123,13 @@ def front_end_truth(receiver: PracticeReceiver, band: Band) -> FrontEndTruth:
             a = q * (received[:, None] / f0 - f0 / received[:, None])
             return np.asarray(10.0 * n * np.log10(1.0 + a * a), dtype=np.float64)
 
-        total += losses([np.array([v]) for v in _values(tank)])[:, 0]
-        least += _least(lambda values, f=losses: f(values).max(axis=0), tank)[0]  # type: ignore[misc]
-        least_mean += _least(lambda values, f=losses: f(values).mean(axis=0), tank)[0]  # type: ignore[misc]
-    now_v = _sensitivity(receiver, band, points, received.tolist())
-    best_v = now_v * 10.0 ** ((least_mean - float(total.mean())) / 20.0)
-    return FrontEndTruth(float(total.max()), least, now_v, best_v)
+        yield _Losses(stage.tanks[band.id], losses)
+
+
+def _bring(tank: BandTank, values: Sequence[float]) -> None:
+    for variable, value in zip((tank.inductance, tank.trimmer, tank.padder), values, strict=True):
+        if variable is not None and variable.adjuster is not None:
+            variable.set_to(value)
 
 
 def _errors(receiver: PracticeReceiver, band: Band, values: Sequence[Floats]) -> Floats:

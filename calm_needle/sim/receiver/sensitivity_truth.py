@@ -8,7 +8,7 @@ from calm_needle.core.dossier.model import Band
 from calm_needle.core.verification.definitions import DEPTH, TONE_HZ, Definition, State
 from calm_needle.sim.receiver.practice import Input, PracticeReceiver
 
-LEAST_V, MOST_V, HALVINGS = 1e-9, 1.0, 60
+LEAST_V, MOST_V, STEP, HALVINGS = 1e-9, 1.0, 1.5, 24
 
 
 def level_for(
@@ -16,7 +16,8 @@ def level_for(
 ) -> float:
     """Return the level (V) at a point that meets a definition at f_hz, the pointer at dial_hz; infinite where none does.
 
-    By bisection between a nanovolt and a volt; the set is left as it stood. SINAD is that of tone and noise: nothing here distorts.
+    By bisection, the lowest between a nanovolt and a volt; the set is left as it stood. SINAD is that of tone and noise: nothing here
+    distorts.
     """
 
     def output(state: State, level_v: float) -> float:
@@ -34,9 +35,12 @@ def level_for(
         return 20.0 * math.log10(max(output(definition.high, level_v), 1e-15) / max(output(definition.low, level_v), 1e-15))
 
     with _standing(receiver, band, dial_hz=dial_hz, point=point):
-        low, high = math.log(LEAST_V), math.log(MOST_V)
-        if apart_db(MOST_V) < definition.apart_db:
+        # From below: a set that is given too much says less again.
+        steps = (LEAST_V * STEP**k for k in range(1, 1 + math.ceil(math.log(MOST_V / LEAST_V) / math.log(STEP))))
+        high_v = next((v for v in steps if apart_db(v) >= definition.apart_db), math.inf)
+        if math.isinf(high_v):
             return math.inf
+        low, high = math.log(high_v / STEP), math.log(high_v)
         for _ in range(HALVINGS):
             middle = (low + high) / 2.0
             low, high = (middle, high) if apart_db(math.exp(middle)) < definition.apart_db else (low, middle)

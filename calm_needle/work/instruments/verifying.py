@@ -169,6 +169,8 @@ def _selectivity(meters: Meters, generator: Generator, asked: Asked) -> Measured
             generator.set_frequency(asked.at_hz + way * offset)
             generator.set_level(last_v)
             level = soundings.level_for(meters, generator, TriedOutput(last_v, soundings.settled(meters)), wanted_v=wanted_v)
+            if level is None and not offset:
+                raise NoAnswer(f"The signal itself does not give the output on {asked.band.name}: find out why first.")
             if level is None:
                 break
             at_v[way * offset] = last_v = level
@@ -220,7 +222,7 @@ def _gain_control(meters: Meters, generator: Generator, asked: Asked) -> Measure
     outputs = []
     for level in levels:
         generator.set_level(level)
-        outputs.append(soundings.settled(meters))
+        outputs.append(_settled(meters, settle_s=CAREFULLY_S, averaged=2 * AVERAGED))
     return Measured({"at_hz": asked.at_hz, "levels_v": levels, "outputs_v": outputs}, READ_DB)
 
 
@@ -229,7 +231,7 @@ def _audio(meters: Meters, generator: Generator, asked: Asked) -> Measured:
     outputs = []
     for tone in TONES_HZ:
         generator.set_amplitude_modulation(depth=DEPTH, tone_hz=tone)
-        outputs.append(soundings.settled(meters))
+        outputs.append(_settled(meters, settle_s=CAREFULLY_S))
     return Measured({"at_hz": asked.at_hz, "tones_hz": list(TONES_HZ), "outputs_v": outputs}, READ_DB)
 
 

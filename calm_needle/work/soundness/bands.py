@@ -17,6 +17,7 @@ from calm_needle.core.soundness.cautions import Caution, cautions_for
 from calm_needle.core.soundness.entry_judges import NOISY_DB, noise_above_db
 from calm_needle.core.soundness.repairs import UNDER_THE_IRON
 from calm_needle.core.verdict import Verdict
+from calm_needle.core.verification.measures import MEASURES, limit_of
 from calm_needle.errors import FieldsRefused, NotFound, NotUnderstood
 from calm_needle.store import band_checks, coverage, intake, repairs
 from calm_needle.store.db import remembered, transaction
@@ -74,7 +75,7 @@ def view(conn: sqlite3.Connection, job_id: int, *, hour: int | None = None) -> B
     job = job_of(conn, job_id)
     model = model_of_dossier(conn, job.dossier_id)
     bands = model.bands
-    book = {s["band"]: s["most_v"] for s in model.specifications if s["id"].startswith("sensitivity") and "band" in s and "most_v" in s}
+    book = {b.id: _stated_v(model, b) for b in bands}
     checks = band_checks.band_checks(conn, job_id)
     usual = usual_coupling(model)
     notes, runs_on, noise = band_checks.band_notes(conn, job_id), _oscillators(conn, job_id), _noise(conn, job_id)
@@ -271,6 +272,13 @@ def usual_coupling(model: Model) -> str:
     """Return how the papers couple a generator to the aerial: the dummy aerial where they say nothing."""
     fed = model.at_the_aerial()
     return coupling_words(fed.coupling).removeprefix("the ").removeprefix("a ") if fed and fed.coupling else DUMMY_AERIAL
+
+
+def _stated_v(model: Model, band: Band) -> float | None:
+    """The level (V) that the service data allow for the standard output in the middle of a band."""
+    asked = {"definition": "standard-output", "band": band.id, "at_hz": middle_of(band)}
+    limit = limit_of(MEASURES["sensitivity"], model.specifications, asked)
+    return limit.most if limit else None
 
 
 def middle_of(band: Band) -> float:

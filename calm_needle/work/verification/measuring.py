@@ -274,9 +274,9 @@ def view(conn: sqlite3.Connection, job_id: int) -> VerifyView:
 
 
 def places_of(band: Band) -> list[float]:
-    """Return where a band is measured: at its tracking points, or at its middle; rising."""
-    points = sorted(float(t["dial_hz"]) for t in band.tracking)
-    return points or [middle_of(band)]
+    """Return where a band is measured: at its ends, and at its tracking points or its middle; rising."""
+    points = [float(t["dial_hz"]) for t in band.tracking] or [middle_of(band)]
+    return sorted({band.f_low_hz, *points, band.f_high_hz})
 
 
 def _lines(model: Model, found: Sequence[Taken]) -> list[SensitivityLine]:
