@@ -8,6 +8,7 @@ import json
 import sys
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor, as_completed
+from functools import cache
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -64,6 +65,7 @@ def _lines(file: Path) -> Iterator[Row]:
                 continue
 
 
+@cache
 def code_state() -> str:
     """Return what tells one state of the program's code from another."""
     found = hashlib.sha256()
