@@ -14,6 +14,7 @@ class CheckRow(NamedTuple):
     against: str
     found_off: float | None
     uncertainty: float
+    given_as: str
     at_utc: str
 
 
@@ -28,13 +29,15 @@ def add(
     against: str,
     found_off: float | None,
     uncertainty: float,
+    given_as: str,
     at_utc: str,
 ) -> None:
-    """Keep a check: days as 2026-03-31, what it was found off by and how sure it is in the unit of its quantity."""
+    """Keep a check: days as 2026-03-31, what it was found off by and its uncertainty in the unit of its quantity, given_as what."""
     conn.execute(
         """
-        INSERT INTO instrument_check (instrument, quantity, serial, checked_on, due_on, against, found_off, uncertainty, at_utc)
-        VALUES (:instrument, :quantity, :serial, :checked_on, :due_on, :against, :found_off, :uncertainty, :at_utc)""",
+        INSERT INTO instrument_check (instrument, quantity, serial, checked_on, due_on, against, found_off, uncertainty, given_as,
+            at_utc)
+        VALUES (:instrument, :quantity, :serial, :checked_on, :due_on, :against, :found_off, :uncertainty, :given_as, :at_utc)""",
         {
             "instrument": instrument,
             "quantity": quantity,
@@ -44,6 +47,7 @@ def add(
             "against": against,
             "found_off": found_off,
             "uncertainty": uncertainty,
+            "given_as": given_as,
             "at_utc": at_utc,
         },
     )
@@ -53,7 +57,7 @@ def checks(conn: sqlite3.Connection) -> list[CheckRow]:
     """Return every check, the oldest first."""
     rows = conn.execute(
         """
-        SELECT id, instrument, quantity, serial, checked_on, due_on, against, found_off, uncertainty, at_utc
+        SELECT id, instrument, quantity, serial, checked_on, due_on, against, found_off, uncertainty, given_as, at_utc
         FROM instrument_check ORDER BY checked_on, id"""
     )
     return [CheckRow(*row) for row in rows]

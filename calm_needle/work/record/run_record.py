@@ -179,10 +179,16 @@ def _as_found(book: RunBook, visits: list[Visit]) -> list[Row]:
 
 
 def _decided(book: RunBook, decision: Mapping[str, Any]) -> str:
-    """What was decided, about which band where there are several, and that it was not what was advised."""
+    """What was decided, about which band where there are several, that it was not what was advised, and what it costs elsewhere."""
     as_advised = decision["advised"] == decision.get("chosen", decision["go_on"])
     about = next((g.title for g in book.plan.groups if g.id == decision["group_id"] and g.decides), "")
-    return f"{about + ': ' if about else ''}{decision['sentence']}{'' if as_advised else ' Decided otherwise.'}"
+    return f"{about + ': ' if about else ''}{decision['sentence']}{'' if as_advised else ' Decided otherwise.'}{_costs(decision)}"
+
+
+def _costs(decision: Mapping[str, Any]) -> str:
+    """What was chosen, with what it was worked out to cost; empty where nothing was."""
+    costs = "; ".join(f"{label} {value}" for label, value in decision.get("costs", ()))
+    return f" {decision['label']}: {costs}." if costs else ""
 
 
 def _change(repair: Repair) -> str:

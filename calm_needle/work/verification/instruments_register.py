@@ -7,7 +7,7 @@ from typing import NamedTuple
 from calm_needle.bench.kinds import KINDS
 from calm_needle.clock import now_utc
 from calm_needle.core.form import Ask, read_form
-from calm_needle.core.verification.register import SOON_DAYS, TAKEN, UNITS, Check, Sure, sure_of
+from calm_needle.core.verification.register import GIVEN_AS, SOON_DAYS, TAKEN, U95, UNITS, Check, Sure, sure_of
 from calm_needle.errors import FieldsRefused
 from calm_needle.store import part_checks
 from calm_needle.store import register as store
@@ -39,7 +39,8 @@ def asks(quantity: str) -> tuple[Ask, ...]:
         Ask("checked_on", "Checked on", None, "2026-03-31"),
         Ask("against", "Against", None, "a rubidium standard; the workshop’s own counter"),
         Ask("found_off", f"Found off by, {unit}", unit, "if it was read", optional=True),
-        Ask("uncertainty", f"Sure since to ±, {unit}", unit),
+        Ask("uncertainty", f"Its uncertainty since ±, {unit}", unit),
+        Ask("given_as", "Which is given as", choices=tuple(GIVEN_AS), optional=True),
         Ask("due_on", "Due again on", None, "2027-03-31", optional=True),
     )
 
@@ -102,6 +103,7 @@ def add(conn: sqlite3.Connection, instrument: str, quantity: str, form: dict[str
         against=typed.texts["against"][:120],
         found_off=found if isinstance(found, float) else None,
         uncertainty=sure,
+        given_as=typed.texts["given_as"] or U95,
         at_utc=now_utc(conn),
     )
 
@@ -117,7 +119,7 @@ def overdue(conn: sqlite3.Connection) -> list[RegisterLine]:
 
 
 def _checks(rows: list[store.CheckRow]) -> list[Check]:
-    return [Check(r.instrument, r.quantity, r.checked_on, r.due_on, r.against, r.uncertainty) for r in rows]
+    return [Check(r.instrument, r.quantity, r.checked_on, r.due_on, r.against, r.uncertainty, r.given_as) for r in rows]
 
 
 def _days() -> dict[str, str]:

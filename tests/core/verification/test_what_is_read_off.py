@@ -2,6 +2,7 @@
 
 import math
 import random
+import statistics
 import unittest
 from typing import ClassVar
 
@@ -202,6 +203,19 @@ class Sureness(unittest.TestCase):
         self.assertEqual(sure("2026-11-01"), ("overdue", 0.4))
         self.assertEqual(sure(""), ("checked", 0.2))
         self.assertEqual({q for _, q in TAKEN} - set(UNITS), set())
+
+    def test_what_a_paper_gives_is_kept_and_converted(self) -> None:
+        rng = random.Random(2)
+        for given_as, draw in (
+            ("uncertainty (95 %)", lambda: rng.gauss(0.0, 0.5)),
+            ("standard deviation", lambda: rng.gauss(0.0, 1.0)),
+            ("limits of error", lambda: rng.uniform(-1.0, 1.0)),
+        ):
+            checks = [Check("generator", "level", "2026-01-05", None, "its maker", 1.0, given_as)]
+            found = sure_of(checks, instrument="generator", quantity="level", **self.DAYS)
+            self.assertEqual("given as" in found.words, given_as != "uncertainty (95 %)")
+            # Its standard deviation is that of what is meant.
+            self.assertAlmostEqual(found.sigma, statistics.pstdev(draw() for _ in range(20000)), delta=0.02)
 
 
 class LikeWithLike(unittest.TestCase):

@@ -96,6 +96,8 @@ class ByInstruments(OfAJob):
         sure = self.measure("sensitivity", definition="s-plus-n").sigma
         assert unsure and sure
         self.assertLess(sure, 0.6 * unsure)
+        instruments_register.add(self.conn, "generator", "level", {**form, "checked_on": "2026-01-06", "given_as": "limits of error"})
+        self.assertAlmostEqual(instruments_register.sure(self.conn, instrument="generator", quantity="level").uncertainty, 0.1155, places=4)
         instruments_register.add(self.conn, "generator", "level", {**form, "checked_on": "2026-01-06", "due_on": "2026-02-01"})
         self.assertEqual([line.quantity for line in instruments_register.overdue(self.conn)], ["level"])
         with self.assertRaises(FieldsRefused) as caught:
