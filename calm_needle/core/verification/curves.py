@@ -63,7 +63,8 @@ def selectivity(*, offsets_hz: Sequence[float], down_db: Sequence[float]) -> Sel
     sixty = lower[1] - lower[0] if lower else None
     shape = sixty / six if six and sixty else None
     u95 = math.hypot(*(_bends(points, edge, 6.0) for edge in upper)) if upper else None
-    per_db = math.hypot(*(1.0 / _slope(points, edge) for edge in upper)) if upper else 0.0
+    by_edge = [1.0 / _slope(points, edge) for edge in upper] if upper else []
+    per_db = math.hypot(*by_edge, sum(by_edge))  # each edge's own reading, and that from which both count
     return Selectivity(six, sixty, shape, (upper[0] + upper[1]) / 2.0 if upper else None, deepest, u95, per_db)
 
 

@@ -173,7 +173,7 @@ def _selectivity_limit(spec: Mapping[str, Any], v: Values) -> Limit | None:
 def _gain_control(v: Values) -> tuple[Figure, ...]:
     found = curves.gain_control(levels_v=v["levels_v"], outputs_v=v["outputs_v"])
     return (
-        Figure("output rises by", found.output_db, "dB", signed=True, u95=0.0, per_db=math.hypot(1.0, found.per_db)),
+        Figure("output rises by", found.output_db, "dB", signed=True, u95=0.0, per_db=math.hypot(1.0, 1.0, found.per_db)),
         Figure("for an input that rises by", found.input_db, "dB", signed=True),
         *((Figure("it begins at", found.begins_v, "V"),) if found.begins_v else ()),
         *((Figure("the strongest overloads it; the output falls by", found.falls_db, "dB"),) if found.falls_db else ()),
