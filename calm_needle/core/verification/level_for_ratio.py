@@ -37,6 +37,7 @@ LIKE_BURIED_DB = 1.5  # apart by less, a signal says nothing of how much more is
 LEAST_NEAR, MOST_TRIES = 7, 24
 LONGEST_STEP_DB, LEAST_STEP_DB, STEP_DB, LEAST_SLOPE = 24.0, 1.2, 12.0, 0.15
 BETWEEN_DB = 3.0  # how near each other the tries below and above are brought before a line counts
+OVERLOADED_DB = 1.0  # that more level gives less
 ABOUT_DB = (1.2, -1.2, 0.0)  # about the estimate, by turns
 BACK = 4  # which near tries, each so many, go back to the first near level
 ENOUGH_U95_DB = 0.5
@@ -87,8 +88,7 @@ def next_level(
         return min(max(first_v, least_v), most_v)
     if len(tried) >= MOST_TRIES:
         return None
-    below = max((t for t in tried if t.apart_db < wanted_db), default=None)
-    above = min((t for t in tried if t.apart_db >= wanted_db), default=None)
+    below, above = _either_side(tried, wanted_db)
     found = level_of(tried, wanted_db=wanted_db, slope=slope)
     if found is not None and below and above and _level_db(above) - _level_db(below) <= BETWEEN_DB:
         near = _near(tried, wanted_db, slope[0])
@@ -101,6 +101,11 @@ def next_level(
         missing = wanted_db - last.apart_db
         step = STEP_DB if last.apart_db < LIKE_BURIED_DB and missing > 0 else _past(missing / _slope_seen(tried, slope[0]))
         level = last.level_v * _times(step)
+        if not above and (top := _about_the_top(tried)):
+            low_v, high_v = top
+            if high_v / low_v < _times(LEAST_STEP_DB):
+                return None  # it is not reached: beyond this the set is overloaded
+            level = math.sqrt(low_v * high_v)
         if below and above and not below.level_v < level < above.level_v:
             level = math.sqrt(below.level_v * above.level_v)
     level = min(max(level, least_v), most_v)
@@ -209,10 +214,31 @@ def _half_width(weights: Floats, middles: Floats, sigmas: Floats) -> float:
     return float(high)
 
 
+def _either_side(tried: Sequence[Tried], wanted_db: float) -> tuple[Tried | None, Tried | None]:
+    """The lowest level that reached the criterion, and the highest below it that did not: an overloaded set falls short again above."""
+    above = min((t for t in tried if t.apart_db >= wanted_db), default=None)
+    short = [t for t in tried if t.apart_db < wanted_db and (above is None or t.level_v < above.level_v)]
+    return max(short, default=None), above
+
+
+def _about_the_top(tried: Sequence[Tried]) -> tuple[float, float] | None:
+    """Between which two levels (V) to look for more where more level already gave plainly less: there the set is overloaded, and the search
+    went past its top. The wider of the gaps beside the best try."""
+    best = max(tried, key=lambda t: t.apart_db)
+    beyond = [t.level_v for t in tried if t.level_v > best.level_v]
+    if not any(t.level_v > best.level_v and t.apart_db < best.apart_db - OVERLOADED_DB for t in tried):
+        return None
+    before = [t.level_v for t in tried if t.level_v < best.level_v]
+    above = best.level_v, min(beyond)
+    below = (max(before), best.level_v) if before else above
+    return max(above, below, key=lambda gap: gap[1] / gap[0])
+
+
 def _near(tried: Sequence[Tried], wanted_db: float, slope: float) -> list[Tried]:
     """The tries that a line goes through, in their order; none while none has come near the criterion. slope: what a decibel more adds."""
-    nearest = min(tried, key=lambda t: abs(t.apart_db - wanted_db), default=None)
-    if nearest is None or abs(nearest.apart_db - wanted_db) > NEAR_DB:
+    either = [t for t in _either_side(tried, wanted_db) if t and abs(t.apart_db - wanted_db) <= NEAR_DB]
+    nearest = min(either, key=lambda t: abs(t.apart_db - wanted_db), default=None)
+    if nearest is None:
         return []
     beside = [t for t in tried if abs(_level_db(t) - _level_db(nearest)) <= BESIDE_DB]
     crosses_db = statistics.median(_level_db(t) - (t.apart_db - wanted_db) / slope for t in beside)

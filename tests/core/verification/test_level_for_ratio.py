@@ -105,6 +105,20 @@ class Search(unittest.TestCase):
                     self.assertLess(abs(20.0 * math.log10(found.level_v / truth)), max(0.35, found.u95_db))
                     self.assertLess(len(tried), MOST_TRIES)
 
+    def test_of_a_set_that_is_overloaded_the_level_below_is_found_and_not_that_at_which_it_falls_short_again(self) -> None:
+        slope, rng = DEFINITIONS["standard-output"].slope, random.Random(4)
+        for truth in (0.5e-3, 2e-3, 6e-3):
+            for falls_db in (6.0, 10.0, 14.0):
+
+                def apart(level_v: float, t: float = truth, falls: float = falls_db) -> float:
+                    over = 20.0 * math.log10(level_v / t)
+                    return min(over, 0.7 - max(0.0, over - falls) * 0.3) + rng.gauss(0.0, 0.05)
+
+                with self.subTest(truth=truth, falls_db=falls_db):
+                    found = level_of(search(apart, wanted_db=0.0, slope=slope), wanted_db=0.0, slope=slope)
+                    assert found
+                    self.assertLess(abs(20.0 * math.log10(found.level_v / truth)), max(0.4, found.u95_db))
+
     def test_one_wild_reading_does_not_lead_it_astray_for_good(self) -> None:
         wild = [True]
 
