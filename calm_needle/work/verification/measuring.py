@@ -171,7 +171,7 @@ class Series:
 
 @dataclass(frozen=True)
 class VerifyView:
-    """The page. by_instruments: whether the bench can measure; places: where each band can be measured (Hz)."""
+    """The page. by_instruments: whether the bench can measure; places: where to measure, the ends of each band too, and of which band."""
 
     job: JobRow
     model: Model
@@ -183,7 +183,7 @@ class VerifyView:
     outside: list[str]
     to_close: list[Taken]
     definitions: list[tuple[str, str]]
-    places: dict[str, list[float]]
+    places: list[tuple[str, str]]
     coupling: str
     cautions: list[Caution]
     overdue: list[str]
@@ -265,7 +265,7 @@ def view(conn: sqlite3.Connection, job_id: int) -> VerifyView:
         outside(conn, job_id),
         to_close(conn, job_id),
         [(name, DEFINITIONS[name].words) for name in _the_papers_first(model) if DEFINITIONS[name].by_instruments],
-        {b.id: places_of(b) for b in model.bands},
+        [(format_si(f, unit="Hz"), b.name) for b in model.bands for f in places_of(b)],
         usual_coupling(model),
         cautions_for(safety_class=model.safety_class, hazards=("loud", "soak")),
         [f"{line.name}, {line.quantity}: {line.sure.words}" for line in instruments_register.overdue(conn)],
@@ -290,16 +290,23 @@ def _lines(model: Model, found: Sequence[Taken]) -> list[SensitivityLine]:
         stated = _stated(model, band)
         measured = {t.definition for t in found if t.band == band.id}
         unmet = [(name, limit) for name, limit in stated if DEFINITIONS[name].words not in measured]
-        out += [_blank(band, name, limit) for name, limit in unmet]
+        out += [_blank(band, name, limit, at_hz=middle_of(band)) for name, limit in unmet]
+        there = {(t.definition, t.at) for t in found if t.band == band.id}
+        out += [
+            _blank(band, name, limit, at_hz=end_hz)
+            for end_hz in (band.f_low_hz, band.f_high_hz)
+            for name, limit in _stated(model, band, at_hz=end_hz)
+            if (name, limit) not in stated and (DEFINITIONS[name].words, format_si(end_hz, unit="Hz")) not in there
+        ]
         if not mine and not unmet:
-            out.append(_blank(band, MEASURED_FIRST[0], None))
+            out.append(_blank(band, MEASURED_FIRST[0], None, at_hz=middle_of(band)))
     return out
 
 
-def _stated(model: Model, band: Band) -> list[tuple[str, Limit]]:
-    """By which definitions the papers state a band's sensitivity, and what they ask."""
-    measure = MEASURES["sensitivity"]
-    asked = ((d, limit_of(measure, model.specifications, {"definition": d, "band": band.id})) for d in MEASURED_FIRST)
+def _stated(model: Model, band: Band, *, at_hz: float | None = None) -> list[tuple[str, Limit]]:
+    """By which definitions the papers state a band's sensitivity at a place, in its middle if None, and what they ask."""
+    measure, place = MEASURES["sensitivity"], {"band": band.id, "at_hz": at_hz or middle_of(band)}
+    asked = ((d, limit_of(measure, model.specifications, {"definition": d, **place})) for d in MEASURED_FIRST)
     return [(name, limit) for name, limit in asked if limit]
 
 
@@ -320,8 +327,8 @@ def _line(band: Band, mine: Sequence[Taken], everything: Sequence[Taken]) -> Sen
     return SensitivityLine(band, place, last.definition, first, last, closed, change, drift, _stands_out(last, everything), last.limit)
 
 
-def _blank(band: Band, name: str, limit: Limit | None) -> SensitivityLine:
-    return SensitivityLine(band, middle_of(band), DEFINITIONS[name].words, None, None, None, None, None, "", limit)
+def _blank(band: Band, name: str, limit: Limit | None, *, at_hz: float) -> SensitivityLine:
+    return SensitivityLine(band, at_hz, DEFINITIONS[name].words, None, None, None, None, None, "", limit)
 
 
 def change_of(first: Taken, last: Taken, *, but_for_covers: bool = False) -> Change:

@@ -11,6 +11,7 @@ from dataclasses import replace
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from calm_needle.core.constants import K95
 from calm_needle.core.dossier.model import Group, Model
@@ -259,6 +260,10 @@ def _decided(
         return decide(sentence, least, advised=LEAST if worth else LEAVE, tone="watch", found_too=causes)
     if within and number == 0 and not asked.get("touch_up"):
         stale = "Turning anything here would make the front end of this band stale, and what was verified on it."
+        if open_ := _nearest_to_its_limit(band, errors, u95):
+            at_hz, chance = open_
+            sentence = f"Undecided at {mark(at_hz)}: its error is nearer to its limit than its uncertainty."
+            return decide(sentence, f"The chance that it is within is {100.0 * chance:.0f} %. {least} {stale}", advised=LEAVE, tone="watch")
         return decide("Within its tolerance: leave it alone.", f"{least} {stale}", advised=LEAVE, tone="good")
     if not worth:
         sentence = "As good as its adjusters can make it." if number else "Right already, as far as its adjusters go."
@@ -269,6 +274,14 @@ def _decided(
     sentence = f"{words} it from {size(worst)} at the worst to {size(reached)}."
     why = "No other setting of these adjusters does better." if way.id == LEAST else f"{way.label}, as the house style has it. {least}"
     return decide(sentence, why, advised=way.id, tone="live")
+
+
+def _nearest_to_its_limit(band: DialBand, errors_hz: NDArray[np.float64], u95_hz: NDArray[np.float64]) -> tuple[float, float] | None:
+    """The mark (Hz) that is least surely within its tolerance, and the chance that it is; None where all surely are."""
+    marks = np.asarray(band.drawn.marks_hz)
+    room = (band.tolerance_percent / 100.0 * marks - np.abs(errors_hz)) / u95_hz
+    k = int(np.argmin(room))
+    return None if room[k] >= 1.0 else (float(marks[k]), 0.5 * (1.0 + math.erf(K95 * float(room[k]) / math.sqrt(2.0))))
 
 
 def _ways(
