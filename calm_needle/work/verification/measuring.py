@@ -280,27 +280,24 @@ def places_of(band: Band) -> list[float]:
 
 
 def _lines(model: Model, found: Sequence[Taken]) -> list[SensitivityLine]:
-    """What was measured, line by line, and a line for each band of which nothing was measured yet."""
-    keys = list(dict.fromkeys(t.key for t in found))
-    out = []
-    for band in model.bands:
-        mine = [k for k in keys if k[1] == band.id]
-        for key in mine:
-            out.append(_line(band, [t for t in found if t.key == key], found))
-        stated = _stated(model, band)
-        measured = {t.definition for t in found if t.band == band.id}
-        unmet = [(name, limit) for name, limit in stated if DEFINITIONS[name].words not in measured]
-        out += [_blank(band, name, limit, at_hz=middle_of(band)) for name, limit in unmet]
-        there = {(t.definition, t.at) for t in found if t.band == band.id}
-        out += [
-            _blank(band, name, limit, at_hz=end_hz)
-            for end_hz in (band.f_low_hz, band.f_high_hz)
-            for name, limit in _stated(model, band, at_hz=end_hz)
-            if (name, limit) not in stated and (DEFINITIONS[name].words, format_si(end_hz, unit="Hz")) not in there
-        ]
-        if not mine and not unmet:
-            out.append(_blank(band, MEASURED_FIRST[0], None, at_hz=middle_of(band)))
-    return out
+    """What was measured, band by band and place by place, and a line for each place at which something is stated and nothing measured."""
+    return [line for band in model.bands for line in sorted(_of_band(model, band, found), key=lambda line: line.at_hz)]
+
+
+def _of_band(model: Model, band: Band, found: Sequence[Taken]) -> list[SensitivityLine]:
+    keys = [k for k in dict.fromkeys(t.key for t in found) if k[1] == band.id]
+    out = [_line(band, [t for t in found if t.key == key], found) for key in keys]
+    stated, measured = _stated(model, band), {t.definition for t in found if t.band == band.id}
+    out += [_blank(band, name, limit, at_hz=middle_of(band)) for name, limit in stated if DEFINITIONS[name].words not in measured]
+    if not out:
+        out.append(_blank(band, MEASURED_FIRST[0], None, at_hz=middle_of(band)))
+    there = {(t.definition, t.at) for t in found if t.band == band.id}
+    ends = [(end_hz, name, limit) for end_hz in (band.f_low_hz, band.f_high_hz) for name, limit in _stated(model, band, at_hz=end_hz)]
+    return out + [
+        _blank(band, name, limit, at_hz=end_hz)
+        for end_hz, name, limit in ends
+        if (name, limit) not in stated and (DEFINITIONS[name].words, format_si(end_hz, unit="Hz")) not in there
+    ]
 
 
 def _stated(model: Model, band: Band, *, at_hz: float | None = None) -> list[tuple[str, Limit]]:

@@ -127,8 +127,19 @@ class ByHand(OfAJob):
     def sensitivity(self, level: str, *, by: str = "s-plus-n", **form: str) -> measuring.Taken:
         return self.write("sensitivity", definition=DEFINITIONS[by].words, level_v=level, **form)
 
+    def lines(self, band: str = "MW") -> list[measuring.SensitivityLine]:
+        return [line for line in measuring.view(self.conn, TYPED).lines if line.band.id == band]
+
     def line(self, band: str = "MW") -> measuring.SensitivityLine:
-        return next(line for line in measuring.view(self.conn, TYPED).lines if line.band.id == band)
+        return next(line for line in self.lines(band) if line.last)
+
+    def test_the_ends_of_a_band_are_asked_for_in_their_order_and_judged_by_limits_of_their_own(self) -> None:
+        self.assertEqual([round(line.at_hz / 1e3) for line in self.lines()], [525, 950, 1605])
+        self.sensitivity("200u", by="standard-output", at_hz="525k")
+        self.sensitivity("200u", by="standard-output", at_hz="950k")
+        by_place = {round(line.at_hz / 1e3): line.last for line in self.lines()}
+        self.assertEqual([bool(last) for last in by_place.values()], [True, True, False])
+        self.assertEqual([by_place[at].against.state for at in (525, 950)], ["good", "stop"])  # type: ignore[union-attr]
 
     def test_better_and_worse_are_said_only_of_like_with_like(self) -> None:
         self.sensitivity("90u")
