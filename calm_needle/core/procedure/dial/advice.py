@@ -75,14 +75,16 @@ def dial_decision(model: Model, state: RunState, group: Group, asked: Mapping[st
     number = sum(g.id.startswith(f"move-{band.band.id}-".lower()) for g in state.plan.groups)
     numbers = number + 1, _number(state, band)
     means = means_named(str(asked.get("means", "counter")), asked.get("carriers", ()))
+    title = f"The dial on {band.band.name}"
     again = Option(
         AGAIN,
         "Read them again",
         "The same marks once more, before anything is turned.",
-        groups=(reading_group(model, band, means, marks_hz=_marks_read(evidence, band), number=numbers[1]),),
+        groups=(
+            reading_group(model, band, means, marks_hz=_marks_read(evidence, band), number=numbers[1]) | {"title": f"{title}, read again"},
+        ),
     )
     leave = Option(LEAVE, "Leave it as it is", "Nothing is turned.")
-    title = f"The dial on {band.band.name}"
     readings = evidence.readings
     now = evidence.since_turned()
     doubts = doubts_about(
@@ -171,7 +173,9 @@ def _surer_first(model: Model, band: DialBand, means: Means, found: Fit, decided
         return decided
     k = int(np.argmax(np.where(open_, u95 / marks, 0.0)))
     at = mark(float(marks[k]))
-    group = reading_group(model, band, means, marks_hz=(float(marks[k]),), number=number)
+    group = reading_group(model, band, means, marks_hz=(float(marks[k]),), number=number) | {
+        "title": f"The dial on {band.band.name}, a mark more"
+    }
     more = Option(MORE, f"Read the mark at {at} too", "Nothing is turned for it.", groups=(group,))
     sentence = f"Undecided at {at}: read that mark too."
     why = f"There it is off by {size(float(found.errors_hz()[k]))} ± {size(float(u95[k]))} (95 %), and the tolerance lies within that."
