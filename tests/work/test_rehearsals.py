@@ -10,7 +10,7 @@ from typing import Any
 from calm_needle.cli import main
 from calm_needle.errors import FieldsRefused, UnknownName
 from calm_needle.work.rehearsals import score
-from tests.support import halvern
+from tests.support import dossiers, halvern
 
 KEYS = {
     *("dossier", "seed", "method", "misalign", "technician", "fault", "minutes", "touches", "rounds"),
@@ -154,8 +154,8 @@ class FromOutside(unittest.TestCase):
 
     def test_a_verification_is_rehearsed_with_its_truth_beside_it(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
-            model = Path(folder, "halvern-6b.json")
-            model.write_bytes(halvern.content())
+            model = Path(folder, "dunlin-3.json")
+            model.write_text(json.dumps(dossiers.data("dunlin-3")), encoding="utf-8")
             code, out, _ = self.told("verify-rehearsal", str(model), "--seeds", "3-4", "--set-seed", "9", "--json")
         self.assertEqual(code, 0)
         lines = [json.loads(line) for line in out.splitlines()]
