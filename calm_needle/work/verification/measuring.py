@@ -189,6 +189,11 @@ class VerifyView:
     overdue: list[str]
     by_instruments: bool
 
+    @property
+    def open_places(self) -> list[str]:
+        """Where a figure is stated and nothing was measured, in words."""
+        return [f"{format_si(line.at_hz, unit='Hz')} on {line.band.name}" for line in self.lines if line.last is None]
+
 
 @remembered
 def taken(conn: sqlite3.Connection, job_id: int) -> list[Taken]:
@@ -491,8 +496,9 @@ def cover_said(form: Mapping[str, str], faults: dict[str, str]) -> str:
 
 
 def expected_v(conn: sqlite3.Connection, job_id: int, band: str) -> float:
-    """About which level a band should need: as it was read last, as its papers have it, or as such sets do."""
-    line = next((line for line in view(conn, job_id).lines if line.band.id == band), None)
+    """About which level a band should need in its middle: as it was read last, as its papers have it, or as such sets do."""
+    mine = [line for line in view(conn, job_id).lines if line.band.id == band]
+    line = min(mine, key=lambda line: (line.last is None, abs(line.at_hz - middle_of(line.band))), default=None)
     if line and line.last and line.last.main.value:
         return line.last.main.value
     return line.limit.most if line and line.limit and line.limit.most else USUAL_LEVEL_V
