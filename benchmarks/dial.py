@@ -1,5 +1,5 @@
-"""Rehearsals of each band's dial by a hand whose turns nobody knows, guided and by the book; by one that knows them; with a pointer that
-comes back exactly and one that does not; a drifted padder; the front end; and the time of the advice."""
+"""Rehearsals of each band's dial, guided and by the book: turns unknown and known, pointer exact and with 0.15 mm of scatter; a drifted
+padder; the front end; the time that the advice takes."""
 
 import statistics
 import time

@@ -1,6 +1,6 @@
-"""Long counts that can be broken off: each row is kept as a line of JSON as soon as it is there, and is not worked out twice.
+"""Resumable benchmark runs: each result is written as a line of JSON when it is ready, and a later run skips it.
 
-Rows belong to the code that made them: those of another state of the code are not counted.
+Results are counted only for the code that produced them, by a hash of the package.
 """
 
 import hashlib
@@ -36,7 +36,7 @@ def rows(name: str, tasks: Sequence[NamedTuple], work: Callable[[Any], Iterable[
     have = {line["task"]: line["rows"] for line in _lines(file) if line["state"] == state}
     missing = [t for t in tasks if _key(t) not in have]
     if len(missing) < len(tasks):
-        print(f"  {len(tasks) - len(missing)} of {len(tasks)} are there already, in {file.relative_to(ROOT)}", flush=True)
+        print(f"  {len(tasks) - len(missing)} of {len(tasks)} already done, in {file.relative_to(ROOT)}", flush=True)
     with file.open("a", encoding="utf-8") as out, ProcessPoolExecutor(WORKERS) as workers:
         asked = {workers.submit(_worked, work, t): t for t in missing}
         for done in as_completed(asked):

@@ -52,20 +52,20 @@ def off_by(row: kept.Row) -> float:
 
 
 def searched(portion: Portion) -> Iterable[kept.Row]:
-    """Yield how each level search came out: off the level at its last try, its stated uncertainty, the tries that it stands on."""
+    """Yield the result of each level search: its error at the last try (dB), its stated uncertainty, the number of tries used."""
     scatter, wander, memory, drift = portion.unsteady
     for seed in range(portion.first, portion.first + PORTION):
         rng = random.Random(f"{portion.unsteady} {seed}")
-        at_db, beside, tried = rng.uniform(-100.0, -70.0), rng.gauss(0.0, wander), list[Tried]()
+        true_db, wandered_db, tried = rng.uniform(-100.0, -70.0), rng.gauss(0.0, wander), list[Tried]()
         while level := next_level(tried, wanted_db=10.0, slope=(1.0, 0.15), least_v=1e-7, most_v=0.1, first_v=1e-4):
             if tried:
-                at_db += drift
-                beside = memory * beside + math.sqrt(1.0 - memory**2) * rng.gauss(0.0, wander)
-            apart = 10.0 + 20.0 * math.log10(level) - at_db + beside + rng.gauss(0.0, scatter)
+                true_db += drift
+                wandered_db = memory * wandered_db + math.sqrt(1.0 - memory**2) * rng.gauss(0.0, wander)
+            apart = 10.0 + 20.0 * math.log10(level) - true_db + wandered_db + rng.gauss(0.0, scatter)
             tried.append(Tried(level, apart if apart > 0.0 else abs(rng.gauss(0.0, 0.3))))
         found = level_of(tried, wanted_db=10.0, slope=(1.0, 0.15))
         if found:
-            yield {"off": 20.0 * math.log10(found.level_v) - (at_db - beside), "u95": found.u95_db, "near": found.near}
+            yield {"off": 20.0 * math.log10(found.level_v) - (true_db - wandered_db), "u95": found.u95_db, "near": found.near}
 
 
 def wrong_passes(beyond: float) -> float:
