@@ -191,8 +191,12 @@ class VerifyView:
 
     @property
     def open_places(self) -> list[str]:
-        """Where a figure is stated and nothing was measured, in words."""
-        return [f"{format_si(line.at_hz, unit='Hz')} on {line.band.name}" for line in self.lines if line.last is None]
+        """Where a figure is stated and nothing was measured, band by band, in words."""
+        at: dict[str, list[str]] = {}
+        for line in self.lines:
+            if line.last is None:
+                at.setdefault(line.band.name, []).append(format_si(line.at_hz, unit="Hz"))
+        return [f"{' and '.join(dict.fromkeys(places))} on {band}" for band, places in at.items()]
 
 
 @remembered

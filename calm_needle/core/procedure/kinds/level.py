@@ -12,7 +12,7 @@ from calm_needle.core.procedure.judge import Context, Marks, Moment, Move, Stand
 from calm_needle.core.procedure.kinds.kind import Offer
 from calm_needle.core.procedure.series import Seen
 from calm_needle.core.procedure.watch.peak_watch import HANDS_OFF_S as HANDS_OFF_S
-from calm_needle.core.procedure.watch.peak_watch import Goal, PeakWatch, Verdict
+from calm_needle.core.procedure.watch.peak_watch import TURNED_BACK, Goal, PeakWatch, Verdict
 from calm_needle.core.quantities import format_db
 
 METER_LAG_S = 0.1  # how far a meter that the program reads is behind, by its averaging
@@ -281,9 +281,9 @@ def _by_itself(verdict: Verdict) -> bool:
 
 def _say_so(verdict: Verdict) -> str:
     """What is asked of a hand whose turns nobody counts."""
-    if verdict.turned is not None:
+    if verdict.turned is not None or verdict.came_again or verdict.kind in TURNED_BACK:
         return ""
-    return f" Press {TURN_BACK_KEY}, or the foot switch, as you turn back." if not verdict.came_again and verdict.kind != "return" else ""
+    return f" Press {TURN_BACK_KEY}, or the foot switch, as you turn back."
 
 
 def why_not_sure(verdict: Verdict) -> str:

@@ -45,6 +45,7 @@ Kind = Literal[
     "by_itself",
 ]
 TAKEN: frozenset[str] = frozenset(("crest", "twice"))  # the kinds at which it may be taken
+TURNED_BACK: frozenset[Kind] = frozenset(("return",))  # the kinds at which the hand has turned back already: the key is not asked for again
 Evidence = Literal["none", "once", "twice", "follows", "proven"]
 CAME_AGAIN: frozenset[Evidence] = frozenset(("follows", "proven"))
 # What is said at the crest, by the evidence for it: the hand is asked off until that is tried.
