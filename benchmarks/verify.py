@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 from benchmarks import kept
 from calm_needle.core.constants import K95
 from calm_needle.core.verification.level_for_ratio import Tried, level_of, next_level
-from calm_needle.core.verification.measures import Figure, Limit, judge
+from calm_needle.core.verification.measures import MEASURES, Figure, Limit, judge
 from calm_needle.work.verify_rehearsals import verify
 
 DOSSIERS = ("halvern-6b", "corvane-r-40", "dunlin-3", "pellow-scout")
@@ -104,8 +104,7 @@ def _beyond(row: kept.Row) -> bool:
     """Whether the truth misses the limit that a figure was held against."""
     if row["limit"] is None:
         return False
-    more_is_better = row["measure"] in ("image", "if-ratio")
-    return bool(row["truth"] < row["limit"] if more_is_better else row["truth"] > row["limit"])
+    return bool(row["truth"] < row["limit"] if MEASURES[row["measure"]].better == "more" else row["truth"] > row["limit"])
 
 
 def _share(part: int, of: int) -> str:
