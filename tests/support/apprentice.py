@@ -9,6 +9,7 @@ OUT_OF_PATIENCE = 3  # looks with hands off at a needle that is said to wander t
 NEAR_DB = 0.3  # to go, from where the hand turns finely
 FURTHER = (20, 60, 140)  # touches without anything, after which the other way is tried
 CLOSE_HZ = 400.0  # of a beat, from where the hand turns finely
+PASSED = 2  # times that it went past the peak, after which it turns slowly all the way
 # What the advice calls an amount of turning, the longer words first.
 SAID = {
     "three quarters of a turn": 0.75,
@@ -68,6 +69,7 @@ class Apprentice:
         self.bench = bench
         self.heard: set[str] = set()
         self.rounds = self.told_way = 0
+        self._moved = True  # whether it has turned since it turned round
         self.looked: list[str] = []  # the traces that were to be looked at, as paths
 
     def go_through(self, *, blind: int = 0, rounds: int = 9) -> None:
@@ -110,7 +112,7 @@ class Apprentice:
 
     def _turn_until_told(self) -> str:
         """Turn until it is said to take it; return the key for what is done then, x where it is said that it cannot be brought there."""
-        bench, way, away, disturbed = self.bench, 1, 0, 0
+        bench, way, away, disturbed, passed = self.bench, 1, 0, 0, 0
         for _ in range(MOST_PRESSES):
             advice = bench.advice
             away += advice.startswith("Nothing yet")
@@ -147,16 +149,21 @@ class Apprentice:
                 way = -way if "the other way" in advice else way
                 self._turn(way, fine=self._beat_hz(advice) < CLOSE_HZ)
             elif "come back to it" in advice or "Come back" in advice or "Turn the other way" in advice:
-                way = -way
-                bench.press("c")
-                bench.wait_until(lambda advice=advice: bench.advice != advice)  # type: ignore[misc]
+                if self._moved:
+                    way, self._moved = -way, False
+                    passed += "Past the" in advice
+                    bench.press("c")
+                    bench.wait_for_reading_after(bench.reading_id + 3)
+                else:  # turned round already: nothing new is said before the hand moves
+                    self._turn(way, fine=True)
             elif "Coming back" in advice or "o on through" in advice:
                 # Finely where it is near, or slowly is said; else it would take all day.
                 far = re.search(r"([\d.]+) dB to go", advice)
                 near = float(far[1]) < NEAR_DB if far else "Coming back" in advice or "Slowly" in bench.evidence
+                near = near or passed > PASSED  # gone past it so often, it takes the advice at its word
                 self._turn(way, fine=near)
             else:
-                self._turn(way)
+                self._turn(way, fine="slower" in advice or "Slowly" in advice)
         raise AssertionError(f"not done after {MOST_PRESSES} presses; the page says: {bench.advice}")
 
     def _leave(self, title: str) -> None:
@@ -185,7 +192,7 @@ class Apprentice:
 
     def _turn(self, way: int, *, fine: bool = False) -> None:
         """One touch of the adjuster, and a look at the needle."""
-        seen = self.bench.reading_id
+        seen, self._moved = self.bench.reading_id, True
         self.bench.turn(way, fine=fine)
         self.bench.wait_for_reading_after(seen + 2)
 

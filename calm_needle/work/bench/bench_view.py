@@ -249,9 +249,13 @@ def _away(away: Away) -> Advice:
 
 
 def _noted(book: RunBook) -> Advice | None:
-    """What is said from the key until the readings after it can tell anything: that the way of the hand was understood."""
+    """The answer to the key, until the readings after it can tell anything: the direction of the hand was understood.
+
+    Only where the kind of step judges by that direction. Where a frequency is sought, the next reading alone tells whether it helps, and
+    an answer that hides it would let the hand go past.
+    """
     way, seen = book.state.hand.way, book.seen.watched
-    if way is None or not seen or seen[-1].turns is not None:
+    if way is None or not seen or seen[-1].turns is not None or not (book.seen.kind and book.seen.kind.hands_off_s):
         return None
     if seen[-1].way == way:
         first = seen[-1]

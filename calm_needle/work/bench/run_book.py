@@ -567,10 +567,10 @@ class RunBook:
         return Moment(now_s, seconds(visit.began_utc) if visit else now_s, can_sweep, sweeping, answer)
 
     def _way(self, kind: str, turns: float | None, at_utc: str) -> int | None:
-        """What is known of the hand at a reading whose turns nobody counts: off at the beginning of a visit, as it was asked to be; then
+        """What is known of the hand at a reading whose turns nobody counts: off at the beginning of a visit, where it was asked to be; then
         what it says.
         """
-        if turns is not None or self.seen.kind is None or not self.seen.kind.hands_off_s:
+        if turns is not None or self.seen.kind is None:
             return None
         first = next((r.at_utc for r in self.seen.watched if r.kind == "live"), at_utc)
         if kind == "live" and self.state.hand.way is None and seconds(at_utc) - seconds(first) < self.seen.kind.hands_off_s:
