@@ -209,3 +209,22 @@ class WhereTheSetReceives(AtTheDial):
         bench.press("Enter")
         self.assertIn("on the crest", Pages(self).open(f"/runs/{bench.run_id}/record").text)
         self.assertRegex(self.page("dial").text, r"Peaked at 1\.4.MHz: at most \d\.\d dB is lost")
+
+
+class TurnsThatNobodySees(AtTheDial):
+    def test_the_key_for_turning_back_does_not_hide_the_frequency_and_the_dial_is_set(self) -> None:
+        self.bring_in_aligned("dunlin-3")
+        bench = self.begin(self.job_id, phase="oscillator and dial")
+        self.read_all(bench)
+        self.choose(bench, "least-worst")
+        self.on(bench, "Enter")  # all is set
+        bench.hide_turns(True)
+        bench.turn(1)
+        bench.press("c")
+        for way in (-1, 1):
+            bench.turn(way)
+            bench.wait_for_reading_after(bench.reading_id + 3)
+            self.assertRegex(bench.advice, r"^Too (high|low) by|^There")
+        while not bench.decides:
+            self.walk(bench)
+        self.assertRegex(bench.advice, "^As good as its adjusters can make it|^Two moves bring it|^One move brings it")
