@@ -89,6 +89,16 @@ def build_parser() -> argparse.ArgumentParser:
     sketch = commands.add_parser("sketch", help="make a model of a set without papers: sketch key=value … > MODEL.json", description=says)
     sketch.add_argument("fields", nargs="+", metavar="key=value", help="bands may be given several times, a band each")
     sketch.set_defaults(act=run_sketch)
+    for name, act, says in (
+        ("facts", run_facts, "every fact of a job, with whether it counts now and why not"),
+        ("open", run_open, "what a job leaves to be done, the worst first"),
+    ):
+        command = commands.add_parser(name, help=says, description=says)
+        command.add_argument("job", type=int, metavar="JOB", help="its number")
+        command.add_argument("--json", action="store_true", help="one JSON object a line")
+        command.add_argument("--data", type=Path, default=None, metavar="DIR", help="data folder (default: the platform's own)")
+        command.add_argument("--demo", action="store_true", help="the data folder of the demo")
+        command.set_defaults(act=act)
     for name, act, file, says in (
         ("backup", run_backup, "the copy to be made (default: among the copies of the data folder)", "copy the whole store, in use or not"),
         ("verify", run_verify, "the copy", "look at a copy from end to end"),
@@ -111,6 +121,30 @@ def _folder(arguments: argparse.Namespace) -> Path:
     from calm_needle.work.workshop import default_folder
 
     return arguments.data or default_folder(demo=arguments.demo)
+
+
+def run_facts(arguments: argparse.Namespace) -> int:
+    from calm_needle.work.jobs import journal
+    from calm_needle.work.workshop import reading_store
+
+    with reading_store(_folder(arguments)) as conn:
+        kept = journal.of_job(conn, arguments.job)
+    for line, fact in zip(kept.lines, journal.as_json(kept), strict=True):
+        why = f" ({line.status}: {line.why})" if line.why else ""
+        print(json.dumps(fact, ensure_ascii=False) if arguments.json else f"{line.happened_utc[:16]}  {line.title}: {line.words}{why}")
+    return ANSWERED
+
+
+def run_open(arguments: argparse.Namespace) -> int:
+    from calm_needle.work.jobs import open_list
+    from calm_needle.work.jobs.shelf import job_of
+    from calm_needle.work.workshop import reading_store
+
+    with reading_store(_folder(arguments)) as conn:
+        rows = open_list.open_list(conn, job_of(conn, arguments.job))
+    for row in rows:
+        print(json.dumps(row._asdict(), ensure_ascii=False) if arguments.json else f"{row.words} {row.act}.")
+    return ANSWERED
 
 
 def run_backup(arguments: argparse.Namespace) -> int:

@@ -8,7 +8,7 @@ another, on which waiting takes no time: so whatever waits has its locks, events
 import threading
 import time
 from collections.abc import Callable
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from functools import lru_cache
 from types import TracebackType
 from typing import Protocol, cast
@@ -122,6 +122,11 @@ def to_text(moment: datetime) -> str:
 def from_text(at_utc: str) -> datetime:
     """Return a kept time as a moment."""
     return datetime.fromisoformat(at_utc)
+
+
+def later(at_utc: str, by_s: float) -> str:
+    """Return a kept time so many seconds later, as it is kept."""
+    return to_text(from_text(at_utc) + timedelta(seconds=by_s))
 
 
 @lru_cache(maxsize=4096)  # one reading's time is asked for several times

@@ -27,6 +27,7 @@ from calm_needle.web.screens.instruments.views import screen as instruments
 from calm_needle.web.screens.intake.views import screen as intake
 from calm_needle.web.screens.job.views import screen as job
 from calm_needle.web.screens.job_record.views import screen as job_record
+from calm_needle.web.screens.journal.views import screen as journal
 from calm_needle.web.screens.map.views import screen as chassis_map
 from calm_needle.web.screens.notes.views import screen as notes
 from calm_needle.web.screens.parts.views import screen as parts
@@ -78,6 +79,7 @@ SCREENS = (
     store,
     histories,
     stock,
+    journal,
 )
 THEMES = ("system", "linen", "lamp")
 ABOUT_A_RUN = ("record.page",)

@@ -57,7 +57,7 @@ class Rewinding(ToTheCertificate):
         guided.done()
 
         self.assertIn("Not yet tested: IFT2-p", self.page("repairs").text)
-        self.assertIn("IFT2-p was wound anew: not tested yet", self.page().text)
+        self.assertIn("IFT2-p wound anew: not tested.", self.page().text)
         self.assertIn("safe start and health first", self.page().text)
         self.climb_to_full()
         self.page("start").press("Electrodes too")

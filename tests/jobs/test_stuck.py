@@ -34,7 +34,7 @@ class AnOpenCapacitorInsideACan(ToTheCertificate):
         guided.keep("peak_percent")
         guided.done()
         job = self.page().text
-        self.assertIn("IFT2-p was mended: not tested yet", job)
+        self.assertIn("IFT2-p mended: not tested.", job)
         self.assertNotIn("guided work “A transformer that hardly answers”", job)  # it was mended since
 
     def find_no_peak(self) -> None:

@@ -179,10 +179,10 @@ class Changes(PageTest):
         self.post(f"/jobs/{STANNARD}/repairs", part="R12", what="mended", looked_over="yes")
         text = self.get(f"/jobs/{STANNARD}").get_data(as_text=True)
         self.assertIn("safe start and health first", text)
-        self.assertIn("R12 was mended: not tested yet", text)
+        self.assertIn("R12 mended: not tested.", text)
         self.assertEqual(self.post(f"/jobs/{STANNARD}/repairs/test", outcome="better", words="").status_code, 422)
         self.assertEqual(self.post(f"/jobs/{STANNARD}/repairs/test", outcome="better", words="no crackle now").status_code, 303)
-        self.assertNotIn("not tested yet", self.get(f"/jobs/{STANNARD}").get_data(as_text=True))
+        self.assertNotIn("not tested.", self.get(f"/jobs/{STANNARD}").get_data(as_text=True))
 
     def test_from_the_sweep_one_comes_with_the_part_chosen_and_a_change_asks_for_the_bands_again(self) -> None:
         self.post(f"/jobs/{DUNLIN}/parts", part="R11", value="101 m100")

@@ -8,7 +8,7 @@ from calm_needle.core.dossier.fit import set_card
 from calm_needle.core.procedure.phases import PHASES
 from calm_needle.store import photographs, runs
 from calm_needle.store.shelf import JobRow
-from calm_needle.work.jobs import pick_up
+from calm_needle.work.jobs import open_list
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier, phases_of
 from calm_needle.work.soundness.power import Power, power_of
 
@@ -47,7 +47,7 @@ def job_bar(conn: sqlite3.Connection, job_id: int, *, stand_ins: bool = False) -
         if not p.if_needed
     )
     running = next((p.run_id for p in phases if p.run_id), None)
-    open_ends, card = pick_up.open_ends(conn, job), set_card(model_of_dossier(conn, job.dossier_id))
+    open_ends, card = len(open_list.open_list(conn, job)), set_card(model_of_dossier(conn, job.dossier_id))
     pictures = tuple((p.id, p.caption) for p in reversed(photographs.photographs_of_job(conn, job_id)))
     practice = stand_ins and job.bench == "instruments"
     return JobBar(job, power_of(conn, job_id), practice, phases, running, open_ends, card, pictures)

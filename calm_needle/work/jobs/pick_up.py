@@ -10,19 +10,25 @@ from calm_needle.core.dossier.fit import misfits
 from calm_needle.core.quantities import format_plain, format_si
 from calm_needle.core.soundness.due import Look
 from calm_needle.core.soundness.parts_sweep import shown as part_shown
-from calm_needle.core.soundness.repairs import untested
 from calm_needle.store import band_checks, part_checks, photographs, runs, starts
 from calm_needle.store.shelf import JobRow
-from calm_needle.work.jobs import drafts, entries, oscillator
+from calm_needle.work.jobs import drafts, entries, journal, oscillator
 from calm_needle.work.jobs.intake import complaints_of
 from calm_needle.work.jobs.shelf import model_of_dossier
 from calm_needle.work.jobs.unmet import left_unmet
-from calm_needle.work.soundness import bands, due, guided, repairs
+from calm_needle.work.soundness import bands, due, guided
 from calm_needle.work.soundness.bands import NOT_REACHED
 
 LAST_SHOWN = 4
 PICTURES_SHOWN = 6
 OFFERS_SHOWN = 2
+FOUND = (
+    "smoke",
+    "current",
+    "rail",
+    "part check",
+    "repair",
+)  # the kinds of fact whose wants stand under “Open”; others have their own place
 
 
 @dataclass(frozen=True)
@@ -76,11 +82,6 @@ def pick_up(conn: sqlite3.Connection, job: JobRow) -> PickUp:
     )
 
 
-def open_ends(conn: sqlite3.Connection, job: JobRow) -> int:
-    """Return how many things of a job are open, as its page lists them."""
-    return len(_open(conn, job, entries.still_open(conn, job.id)))
-
-
 def _last(conn: sqlite3.Connection, job: JobRow) -> list[tuple[str, str, str]]:
     """What was read last, newest first: rails, parts, bands, the last run."""
     model = model_of_dossier(conn, job.dossier_id)
@@ -111,8 +112,7 @@ def _last(conn: sqlite3.Connection, job: JobRow) -> list[tuple[str, str, str]]:
 
 
 def _open(conn: sqlite3.Connection, job: JobRow, still: dict[str, list[entries.Entry]]) -> list[Line]:
-    out = [Line(f"{r.part} was {r.what}: not tested yet", "repairs") for r in untested(repairs.of_job(conn, job.id))]
-    out += [Line(f"{piece.title}: {said.sentence}", "guided") for _, piece, said in guided.findings(conn, job.id)]
+    out = found_open(conn, job)
     out += [
         Line(f"{e.detail['band']} came alive when {e.detail['adjuster']} was turned: cause unproven", "notes")
         for e in still.get("revived", ())
@@ -124,6 +124,12 @@ def _open(conn: sqlite3.Connection, job: JobRow, still: dict[str, list[entries.E
     if off := still.get("came off"):
         out.append(Line(f"off the set: {', '.join(e.detail['item'] for e in reversed(off))}", "notes"))
     out += [Line(f"complaint tried and still there: {c.words}", "job") for c in complaints_of(conn, job.id) if c.retests and not c.settled]
+    return out + derived_open(conn, job)
+
+
+def derived_open(conn: sqlite3.Connection, job: JobRow) -> list[Line]:
+    """Return what is open of a job beside its own facts: by its guides, its runs and its service data."""
+    out = [Line(f"{piece.title}: {said.sentence}", "guided") for _, piece, said in guided.findings(conn, job.id)]
     model = model_of_dossier(conn, job.dossier_id)
     runs_where = oscillator.view(conn, job.id, model).covered
     if runs_where.state in ("watch", "stop"):
@@ -136,6 +142,11 @@ def _open(conn: sqlite3.Connection, job: JobRow, still: dict[str, list[entries.E
         out.append(Line("adjusters were turned uncounted, and no place is noted as found", "notes"))
     out += [Line(f"targets from {p.detail['title']} are unverified", "intake") for p in entries.unverified(conn, job.id)]
     return out
+
+
+def found_open(conn: sqlite3.Connection, job: JobRow) -> list[Line]:
+    """Return what the readings and repairs of a job leave to be done, whether the set is on or off now; the worst first."""
+    return [Line(o.want.words, o.want.screen) for o in journal.of_job(conn, job.id).open if o.fact.kind in FOUND]
 
 
 def _band_value(row: band_checks.BandCheckRow) -> str:

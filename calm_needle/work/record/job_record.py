@@ -8,22 +8,27 @@ from dataclasses import dataclass
 
 from calm_needle.core.chapters import Block, Chapter, Drawn, Lines, Photograph, Shown, Table
 from calm_needle.core.dossier.model import Model
+from calm_needle.core.facts.fold import why
+from calm_needle.core.facts.power_ups import STOP_A, WARM, PowerUp, power_ups
+from calm_needle.core.facts.registry import kinds_of_fact
 from calm_needle.core.procedure.house_style import in_words
 from calm_needle.core.procedure.report import Amount, Cell, Row, section
-from calm_needle.core.quantities import format_plain
+from calm_needle.core.quantities import format_plain, format_si
 from calm_needle.core.soundness.entry_kinds import KINDS as ENTRY_KINDS
 from calm_needle.core.soundness.guided.pieces import PIECES
 from calm_needle.core.soundness.parts_sweep import UNITS
+from calm_needle.core.soundness.points import electrodes_of, rails_of
 from calm_needle.core.soundness.repairs import Repair
+from calm_needle.core.soundness.safe_start import Point
 from calm_needle.store import guided as guided_store
-from calm_needle.store import part_checks, photographs, reckonings, runs, shelf, starts
+from calm_needle.store import part_checks, photographs, reckonings, runs, shelf
 from calm_needle.store.db import remembered
 from calm_needle.store.shelf import JobRow
 from calm_needle.work.bench.run_book import RunBook, stale_now
-from calm_needle.work.jobs import entries, intake, oscillator, pick_up, recordings
+from calm_needle.work.jobs import entries, intake, journal, oscillator, pick_up, recordings
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier, phases_of
 from calm_needle.work.record import run_record
-from calm_needle.work.soundness import bands, due, guided, parts_sweep, repairs, safe_start
+from calm_needle.work.soundness import bands, due, guided, parts_sweep, repairs
 from calm_needle.work.verification import beside_good, instruments_register, measuring, soaking
 
 LED = ("intermediate frequency", "oscillator and dial", "front end")
@@ -37,6 +42,7 @@ TITLES = {
     "dial": "Errors of the dial",
     "adjusters": "What was adjusted",
 }
+OF_INTAKE = ("paper", "purpose", "listening", "section", "earlier hands", "consent")  # the notes that are in its chapter
 MOST_ROWS = 60
 COMPLAINED = "Complained of"  # of what is outstanding
 
@@ -84,7 +90,7 @@ def _intake(about: About) -> Chapter:
             covers = f"covers {last.cover}" if last and last.cover else ""
             rows.append(Row(c.words, (c.state, "; ".join(filter(None, (last.words if last else "", covers))))))
         blocks.append(Table("Complained of", ("retested", "what it showed"), tuple(rows)))
-    for kind in ("paper", "purpose", "listening", "section", "earlier hands", "consent"):
+    for kind in OF_INTAKE:
         found = entries.of_kind(about.conn, about.job.id, kind)
         if found:
             blocks.append(Lines(ENTRY_KINDS[kind].title, tuple(_in_words(e) for e in found)))
@@ -100,26 +106,44 @@ def _in_words(entry: entries.Entry) -> str:
 
 
 def _start(about: About) -> Chapter:
-    view = safe_start.view(about.conn, about.job.id)
-    rows = []
-    for rail in (*view.rails, *view.electrodes):
-        if rail.last_v is not None:
-            expected = Amount(rail.point.expected_v, "V") if rail.point.expected_v else None
-            rows.append(Row(rail.point.name, (expected, Amount(rail.last_v, "V"), rail.judged.sentence if rail.judged else "")))
-    blocks: list[Block] = [Table("Rails, as read last", ("should be", "was", "verdict"), tuple(rows))] if rows else []
-    if view.start.currents_a:
-        drawn = Row("current in", (Amount(view.start.currents_a[-1], "A"), view.current.sentence if view.current else ""))
-        blocks.append(Table("Drawn", ("was", "verdict"), (drawn,)))
-    stops = [line.words for line in reversed(view.log) if "stopped" in line.words or "cause" in line.words.lower()]
-    if stops:
-        blocks.append(Lines("Stops, and their causes", tuple(stops)))
+    kept = journal.of_job(about.conn, about.job.id)
+    rows = [_volts_row(about.model, point, kept) for point in (*rails_of(about.model), *electrodes_of(about.model))]
+    read = tuple(row for row in rows if row)
+    blocks: list[Block] = [Table("Rails and electrodes", ("should be", "was", "verdict"), read)] if read else []
+    counting = [s.fact for s in kept.states if s.status != "discarded"]
+    currents = [f for f in counting if f.kind == "current"]
+    if currents:
+        last = currents[-1].detail
+        limit = f"stop limit {format_si(last[STOP_A], unit='A', digits=3)}" if STOP_A in last else ""
+        blocks.append(Table("Supply current", ("was", "verdict"), (Row("last reading", (Amount(last["a"], "A"), limit)),)))
+    if ups := power_ups(counting):
+        blocks.append(Lines("Power-ups", tuple(_power_up(up, about.model) for up in ups)))
     mark = shelf.phase_marks(about.conn, about.job.id).get("safe start")
     if mark and mark.state == "done" and mark.remark:
         blocks.append(Lines("Said when it was marked done", (mark.remark,)))
-    began = starts.entries(about.conn, about.job.id)
     stale = stale_now(about.conn, about.job.id, "safe start")
-    empty = "Not started behind a limiter here." if not began else "No rail was read."
+    empty = "No rail was read." if ups else "Not started behind a limiter here."
     return Chapter("safe start", "First power", tuple(blocks), stale.why if stale else "", empty)
+
+
+def _volts_row(model: Model, point: Point, kept: journal.Journal) -> Row | None:
+    """The reading of a point that counts, warm where there is one, with what it says; the set may be off since."""
+    mine = [s for s in kept.states if s.fact.subject == f"point:{point.id}" and s.status in ("valid", "invalidated")]
+    if not mine:
+        return None
+    state = next((s for s in reversed(mine) if s.fact.detail[WARM]), mine[-1])
+    verdict = kept.verdicts.get(("rail", state.fact.subject))
+    words = verdict.sentence if verdict else ""
+    if state.status == "invalidated":
+        words = f"{words} Since then: {why(state, model)}".strip()
+    return Row(point.name, (Amount(point.expected_v, "V") if point.expected_v else None, Amount(state.fact.detail["v"], "V"), words))
+
+
+def _power_up(up: PowerUp, model: Model) -> str:
+    """A power-up in one line: when, its steps, and what ended it."""
+    kinds, at = kinds_of_fact(), up.began_utc
+    said = [kinds[f.kind].line(f, model) for f in up.facts if f.kind not in ("rail", "current")]
+    return f"{at[:10]} {at[11:16]} UTC: {'; '.join(w[0].lower() + w[1:] for w in said)}"
 
 
 def _parts(about: About) -> Chapter:
@@ -220,6 +244,9 @@ def _bands(about: About) -> Chapter:
     covered = oscillator.view(about.conn, about.job.id, about.model)
     if covered.swept:
         blocks = (*blocks, Lines("Oscillator over the dial", (*covered.covered.sentences, f"Read {covered.swept}.")))
+    kept = journal.of_job(about.conn, about.job.id)
+    if images := [line.words for line in kept.lines if line.kind == "image ratio" and line.status == "valid"]:
+        blocks = (*blocks, Lines("Image ratios on the way", tuple(images)))
     return Chapter("bands", "Every band", blocks, empty="The bands were not heard one by one.")
 
 
@@ -320,6 +347,16 @@ def _against(t: measuring.Taken) -> str:
     return t.against.sentence if t.limit else ""
 
 
+def _notes(about: About) -> Chapter:
+    """Every bench note, with what came of it, and every intake note that no other chapter shows."""
+    blocks = []
+    for kind in ENTRY_KINDS.values():
+        found = () if kind.name in OF_INTAKE else entries.of_kind(about.conn, about.job.id, kind.name)
+        if found:
+            blocks.append(Lines(kind.title, tuple(f"{_in_words(e)}{f' ({e.words})' if e.words else ''}" for e in found)))
+    return Chapter("notes", "Notes", tuple(blocks), empty="No note was written.")
+
+
 def _left_alone(about: About) -> Chapter:
     gate = intake.gate_of(about.conn, about.job.id)
     lines = [f"Waived: {gate.waived}"] if gate.waived else []
@@ -412,6 +449,7 @@ CHAPTERS: tuple[Callable[[About], Chapter], ...] = (
     _led("oscillator and dial", "Oscillator and dial"),
     _led("front end", "Front end"),
     _verification,
+    _notes,
     _left_alone,
     _open,
     _photographs,

@@ -3,11 +3,10 @@
 import json
 import sqlite3
 from collections.abc import Sequence
-from datetime import timedelta
 from functools import lru_cache
 from typing import NamedTuple
 
-from calm_needle.clock import clock_of, from_text, seconds, to_text
+from calm_needle.clock import clock_of, from_text, later, seconds, to_text
 from calm_needle.core.soundness.power import Power as Stands
 from calm_needle.core.soundness.power import State, power_after, why_not_heard, why_not_off
 from calm_needle.core.soundness.safe_start import Logged, ladder
@@ -118,7 +117,7 @@ def times_of_day(rows: Sequence[starts.StartRow]) -> list[str]:
         passed_s = float(json.loads(row.detail).get("passed_s", passed_s))
         if begins_a_start(row):
             began_s = passed_s
-        out.append(to_text(from_text(row.at_utc) + timedelta(seconds=passed_s - began_s))[11:19])
+        out.append(later(row.at_utc, passed_s - began_s)[11:19])
     return out
 
 

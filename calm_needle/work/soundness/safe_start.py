@@ -11,11 +11,11 @@ from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
 from calm_needle.clock import now_utc
-from calm_needle.core.dossier.amend import SISTERS
-from calm_needle.core.dossier.model import OF_A_SISTER, Model
+from calm_needle.core.dossier.model import Model
 from calm_needle.core.pictures import Curves, Line, Picture
 from calm_needle.core.quantities import parse_si
 from calm_needle.core.soundness.cautions import LAST_WORD, Caution, cautions_for
+from calm_needle.core.soundness.points import electrodes_of, rails_of
 from calm_needle.core.soundness.safe_start import (
     Look,
     Point,
@@ -41,7 +41,6 @@ from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 from calm_needle.work.slips import Slips
 from calm_needle.work.soundness.power import logged, power_of, times_of_day
 
-TYPICAL_TOLERANCE_PERCENT = 10.0  # of rails whose papers give none
 LONGEST_WORDS = 400
 LEAST_A, STOPS_UP_TO = 1e-4, 10.0  # of a set that draws anything; times the stop limit, beyond which a slip is asked about
 STRIKEABLE = ("current", "rail")  # what a meter showed; smoke always has its cause
@@ -297,32 +296,6 @@ def finish(conn: sqlite3.Connection, job_id: int) -> None:
         shelf.mark_phase(
             conn, job_id=job_id, phase="safe start", state="done", remark="rails right and settled, warm", at_utc=now_utc(conn)
         )
-
-
-def rails_of(model: Model) -> tuple[Point, ...]:
-    """Return the rails of a model: the test points of its power stages."""
-    return tuple(
-        Point(p["id"], p["name"], p.get("expected_v"), p.get("tolerance_percent", TYPICAL_TOLERANCE_PERCENT), _source(model, p))
-        for stage in model.stages
-        if stage.kind == "power"
-        for p in stage.test_points
-    )
-
-
-def electrodes_of(model: Model) -> tuple[Point, ...]:
-    """Return the other test points whose volts the papers give: electrodes, read once the rails stand."""
-    return tuple(
-        Point(p["id"], p["name"], p["expected_v"], p.get("tolerance_percent", TYPICAL_TOLERANCE_PERCENT), _source(model, p))
-        for stage in model.stages
-        if stage.kind != "power"
-        for p in stage.test_points
-        if p.get("expected_v")
-    )
-
-
-def _source(model: Model, point: Mapping[str, Any]) -> str:
-    """From where it is known what should stand at a point; empty where the model's own papers say it."""
-    return str(point.get("from") or (SISTERS if model.source.get("kind") == OF_A_SISTER else "")) if point.get("expected_v") else ""
 
 
 def _rail(start: Start, rung: Rung | None, point: Point, *, warm: bool) -> RailView:

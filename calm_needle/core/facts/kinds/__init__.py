@@ -1,0 +1,1 @@
+"""One module for each family of facts; each lists its kinds as KINDS."""

@@ -1,0 +1,134 @@
+"""The journal of a job: every fact with its state, and what it leaves to be done."""
+
+import sqlite3
+from dataclasses import dataclass
+from typing import Any, NamedTuple
+
+from calm_needle.clock import later, seconds
+from calm_needle.core.dossier.model import Model
+from calm_needle.core.facts.fact import Fact
+from calm_needle.core.facts.fold import State, findings, fold, why
+from calm_needle.core.facts.opened import Open, open_now
+from calm_needle.core.facts.power_ups import POWER, with_power
+from calm_needle.core.facts.registry import kinds_of_fact
+from calm_needle.core.soundness.safe_start import ladder
+from calm_needle.core.verdict import Verdict
+from calm_needle.store import journal as store
+from calm_needle.store.db import remembered
+from calm_needle.store.shelf import JobRow
+from calm_needle.work.jobs.shelf import job_of, model_of_dossier
+from calm_needle.work.verification import measuring
+
+
+class Line(NamedTuple):
+    """One line of the journal: its number, when, the kind's title, what it says, its state and why, and the page it was entered on."""
+
+    id: int
+    happened_utc: str
+    kind: str
+    title: str
+    subject: str
+    words: str
+    status: str
+    why: str
+    screen: str
+    about: int | None
+
+
+@dataclass(frozen=True)
+class Journal:
+    """A job's facts with their states, in order, and its open list."""
+
+    job: JobRow
+    model: Model
+    states: list[State]
+    verdicts: dict[tuple[str, str], Verdict]  # by kind and subject
+    open: list[Open]
+    stale: dict[int, str]  # why a measurement does not count where something was turned since, by its number
+
+    @property
+    def lines(self) -> list[Line]:
+        return [_line(s, self.stale.get(s.fact.id) or why(s, self.model), self.model) for s in self.states]
+
+    @property
+    def kinds(self) -> list[tuple[str, str]]:
+        """Return the kinds that occur: name and title, for a filter."""
+        return sorted({(s.fact.kind, kinds_of_fact()[s.fact.kind].title) for s in self.states}, key=lambda kind: kind[1])
+
+    @property
+    def subjects(self) -> list[tuple[str, str]]:
+        """Return the subjects that occur, as the journal writes them and as a page shows them."""
+        return [(s, s.replace(":", " ", 1)) for s in sorted({s.fact.subject for s in self.states})]
+
+    def filtered(self, *, kind: str = "", subject: str = "", status: str = "") -> list[Line]:
+        """Return the lines of a kind, a subject, a state; an empty one leaves nothing out."""
+        asked = (("kind", kind), ("subject", subject), ("status", status))
+        return [line for line in self.lines if all(not value or getattr(line, name) == value for name, value in asked)]
+
+
+@remembered
+def of_job(conn: sqlite3.Connection, job_id: int) -> Journal:
+    """Return the journal of a job. Raises NotFound."""
+    job = job_of(conn, job_id)
+    model = model_of_dossier(conn, job.dossier_id)
+    rows = store.facts_of_job(conn, job_id)
+    stale = _stale(conn, job_id, rows)
+    states = [
+        s._replace(status="invalidated") if s.fact.id in stale and s.status == "valid" else s for s in fold(_facts(rows, model), model)
+    ]
+    found = findings(states, model)
+    verdicts = {(f.state.fact.kind, f.state.fact.subject): f.verdict for f in found}
+    return Journal(job, model, states, verdicts, open_now(states, found, model), stale)
+
+
+def _stale(conn: sqlite3.Connection, job_id: int, rows: list[store.FactRow]) -> dict[int, str]:
+    """Why measurements do not count, by their number: what a run turned is no fact, but it invalidates all the same."""
+    stale = {t.id: t.stale for t in measuring.taken(conn, job_id) if t.stale}
+    return {i: stale[row.row_id] for i, row in enumerate(rows, start=1) if row.table == "measurement" and row.row_id in stale}
+
+
+def _facts(rows: list[store.FactRow], model: Model) -> list[Fact]:
+    numbers = {(row.table, row.row_id): i for i, row in enumerate(rows, start=1)}
+    facts = [
+        Fact(i, row.kind, row.subject, row.detail, row.happened_utc, numbers.get(row.about) if row.about else None)
+        for i, row in enumerate(rows, start=1)
+    ]
+    return with_power(_as_time_went_by(facts), rungs=ladder(model.safety_class), seconds=seconds)
+
+
+def _as_time_went_by(facts: list[Fact]) -> list[Fact]:
+    """The facts, those of a power-up at a training receiver with the minutes that were let go by since it began."""
+    out, passed_s, began_s = [], 0.0, 0.0
+    for f in facts:
+        if f.kind in POWER:
+            passed_s = float(f.detail.get("passed_s", passed_s))
+            began_s = passed_s if f.kind == "power step" and f.detail["rung"] == 0 else began_s
+            f = f._replace(happened_utc=later(f.happened_utc, passed_s - began_s)) if passed_s > began_s else f
+        out.append(f)
+    return out
+
+
+def _line(state: State, why: str, model: Model) -> Line:
+    fact, kind = state.fact, kinds_of_fact()[state.fact.kind]
+    return Line(
+        *(fact.id, fact.happened_utc, fact.kind, kind.title, fact.subject, kind.line(fact, model)),
+        *(state.status, why, kind.screen, fact.about),
+    )
+
+
+def as_json(journal: Journal) -> list[dict[str, Any]]:
+    """Return every fact as a command prints it: number, kind, subject, payload, time, state, and why it does not count."""
+    return [
+        {
+            "id": s.fact.id,
+            "kind": s.fact.kind,
+            "subject": s.fact.subject,
+            "detail": dict(s.fact.detail),
+            "happened_utc": s.fact.happened_utc,
+            "about": s.fact.about,
+            "status": s.status,
+            "why": line.why,
+            "line": line.words,
+        }
+        for s, line in zip(journal.states, journal.lines, strict=True)
+    ]
