@@ -20,6 +20,7 @@ NEW = tuple(
         "photographs",
         "recordings",
         "map",
+        "journal",
         "notes",
         "intake",
         "dossier",

@@ -9,6 +9,7 @@ from calm_needle import cli
 from calm_needle.store import journal as store
 from calm_needle.store.db import transaction
 from calm_needle.work.jobs import entries, journal
+from calm_needle.work.record import certificate
 from calm_needle.work.soundness import safe_start
 from tests.support.app import app_over
 from tests.support.client import PageTest
@@ -46,6 +47,9 @@ class Asked(PageTest):
     def test_a_rail_found_low_is_asked_for_with_the_set_off_until_it_was_mended_and_read_again(self) -> None:
         self.read(199.0, **{"rail-V4-k": "9.1"})
         self.assertEqual(self.pages_that_ask(LOW), {"", "journal", "record", "hand-back", "command"})
+        with self.workshop.store() as conn:
+            lacking = [lack.words for lack in certificate.lacks(conn, TYPED)]
+        self.assertTrue(any(LOW in plain(words) for words in lacking), lacking)
         self.assertIn("V4 cathode", self.page("journal").part("Open").text_content())
         self.page("repairs").press("Write it down", part="C30b", looked_over=True)
         self.assertIn("Since then: C30b", self.page("journal").text)

@@ -14,6 +14,7 @@ from typing import Any, Literal, NamedTuple
 
 from calm_needle.clock import from_text, now_utc
 from calm_needle.core.chapters import Chapter, Lines, plain
+from calm_needle.core.facts.power_ups import POWER
 from calm_needle.core.soundness.gate import BEFORE_ALIGNMENT
 from calm_needle.errors import FieldsRefused, NotFound
 from calm_needle.files.pdf import reading
@@ -21,7 +22,7 @@ from calm_needle.files.pdf.document import PAPERS, Head, Paper, write
 from calm_needle.store import certificates as store
 from calm_needle.store.db import transaction
 from calm_needle.store.shelf import JobRow
-from calm_needle.work.jobs import intake, oscillator
+from calm_needle.work.jobs import intake, journal, oscillator
 from calm_needle.work.jobs.dial import dial_errors
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier, phases_of
 from calm_needle.work.jobs.unmet import left_unmet
@@ -124,13 +125,14 @@ def _qualified(chapter: Chapter, lacking: Sequence[Lack]) -> Chapter:
 
 
 def lacks(conn: sqlite3.Connection, job_id: int) -> list[Lack]:
-    """Return what a certificate still lacks: phases not done, waived or left outside their limits, parts not measured or out of tolerance,
-    bands that fail, measurements, retests, what was left open."""
+    """Return what a certificate still lacks: phases not done, waived or left outside their limits, rails out of tolerance, parts not measured
+    or out of tolerance, bands that fail, measurements, retests, what was left open."""
     job = job_of(conn, job_id)
     out = []
     for p in phases_of(conn, job):
         if p.state == "running" or (p.state != "done" and (p.can_run or p.name in BEFORE_ALIGNMENT)):
             out.append(Lack(p.name, f"{p.name}: {'not finished' if p.state == 'running' else 'not done'}"))
+    out += [Lack("safe start", o.want.words) for o in journal.of_job(conn, job_id).open if o.fact.kind in POWER]
     gate = intake.gate_of(conn, job_id)
     if gate.waived and gate.missing:
         out.append(Lack("left alone", f"checks before alignment waived: {gate.waived}"))

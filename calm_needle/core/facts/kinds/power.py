@@ -18,7 +18,7 @@ def _look(fact: Fact, model: Model) -> str:
 
 def _step(fact: Fact, model: Model) -> str:
     title = ladder(model.safety_class)[int(fact.detail["rung"])].title
-    return "Switched on" if fact.detail.get("said") else f"Power step: {title[0].lower()}{title[1:]}"
+    return "Switched on" if fact.detail.get("said") else title
 
 
 def _current(fact: Fact, model: Model) -> str:
