@@ -190,16 +190,15 @@ def reckon(page: Page) -> None:
     page.goto("/reckon")
 
 
-def set_dossier(page: Page) -> None:
-    """What is otherwise in one set than in its papers: a value, and a part that no paper lists."""
-    page.goto(f"/jobs/{BOAT_HOUSE}/parts")
-    page.get_by_label("Name, value printed on it, and measured").fill("R31 4k7")
-    page.get_by_label("Where it was found").fill("coils")
-    page.get_by_role("button", name="Add it").click()
-    page.goto(f"/jobs/{BOAT_HOUSE}/dossier/bands")
-    page.get_by_label("From, row 1").fill("148k")
-    page.get_by_role("button", name="Keep it as a version").click()
-    page.get_by_role("button", name=re.compile("^Undo")).wait_for()
+def journal(page: Page) -> None:
+    """A Dunlin whose rail was found low, switched off again: what is open stays open."""
+    start_page = StartPage(page, DUNLIN)
+    start_page.climb_to_full()
+    for _ in range(2):
+        start_page.press("Five")
+        start_page.press("Electrodes too")
+    start_page.press("Switch it off")
+    page.goto(f"/jobs/{DUNLIN}/journal")
 
 
 def verify(page: Page) -> None:
@@ -238,7 +237,7 @@ VIEWS: tuple[Callable[[Page], None], ...] = (
     photographs,
     chassis_map,
     reckon,
-    set_dossier,
+    journal,
     verify,
     job_record,
 )

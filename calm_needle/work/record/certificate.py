@@ -125,8 +125,8 @@ def _qualified(chapter: Chapter, lacking: Sequence[Lack]) -> Chapter:
 
 
 def lacks(conn: sqlite3.Connection, job_id: int) -> list[Lack]:
-    """Return what a certificate still lacks: phases not done, waived or left outside their limits, rails out of tolerance, parts not measured
-    or out of tolerance, bands that fail, measurements, retests, what was left open."""
+    """Return what a certificate still lacks: phases not done, waived or left outside their limits, rails and parts out of tolerance, parts
+    not measured, bands that fail, measurements, retests, what was left open."""
     job = job_of(conn, job_id)
     out = []
     for p in phases_of(conn, job):
