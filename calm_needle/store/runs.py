@@ -151,31 +151,38 @@ def turned_uncounted(conn: sqlite3.Connection, job_id: int) -> bool:
     )
 
 
-def last_turning(conn: sqlite3.Connection, job_id: int) -> tuple[int, str]:
-    """Return the newest act of a job in which an adjuster was turned, as far as anybody knows, and the phase of its run; 0 before any."""
-    row = conn.execute(
-        """
-        SELECT a.id, r.phase FROM act a JOIN run r ON r.id = a.run_id
-        WHERE r.job_id = :id AND a.kind IN ('take', 'no_peak')
-            AND (abs(json_extract(a.detail, '$.net_turns')) > 0.02
-                OR (json_extract(a.detail, '$.net_turns') IS NULL AND json_extract(a.detail, '$.gain_db') IS NOT NULL))
-        ORDER BY a.id DESC LIMIT 1""",
-        {"id": job_id},
-    ).fetchone()
-    return (int(row[0]), str(row[1])) if row else (0, "")
+class TurningRow(NamedTuple):
+    """An act in which an adjuster may have been turned: its id and run, the run's phase, its step, and the net turns, None where nobody
+    counted them."""
+
+    act_id: int
+    run_id: int
+    phase: str
+    step_id: str
+    net_turns: float | None
 
 
-def first_turning(conn: sqlite3.Connection, job_id: int) -> int | None:
-    """Return the oldest act of a job in which an adjuster was turned, as far as anybody knows; None before any."""
-    row = conn.execute(
+def turning_acts(conn: sqlite3.Connection, job_id: int) -> list[TurningRow]:
+    """Return the acts by which steps of a job's runs were taken, in their order."""
+    rows = conn.execute(
         """
-        SELECT min(a.id) FROM act a JOIN run r ON r.id = a.run_id
-        WHERE r.job_id = :id AND a.kind IN ('take', 'no_peak')
-            AND (abs(json_extract(a.detail, '$.net_turns')) > 0.02
-                OR (json_extract(a.detail, '$.net_turns') IS NULL AND json_extract(a.detail, '$.gain_db') IS NOT NULL))""",
+        SELECT a.id, a.run_id, r.phase, json_extract(a.detail, '$.step_id'), json_extract(a.detail, '$.net_turns')
+        FROM act a JOIN run r ON r.id = a.run_id
+        WHERE r.job_id = :id AND a.kind IN ('take', 'no_peak') AND json_extract(a.detail, '$.step_id') IS NOT NULL ORDER BY a.id""",
         {"id": job_id},
-    ).fetchone()
-    return None if row[0] is None else int(row[0])
+    )
+    return [TurningRow(*row) for row in rows]
+
+
+def groups_of_run(conn: sqlite3.Connection, run_id: int) -> list[str]:
+    """Return the groups of a run as its plan and the decisions that added to it write them (JSON), each a list of groups."""
+    rows = conn.execute(
+        """
+        SELECT json_extract(content, '$.groups') FROM run_plan WHERE run_id = :id
+        UNION ALL SELECT json_extract(detail, '$.groups') FROM act WHERE run_id = :id AND json_type(detail, '$.groups') = 'array'""",
+        {"id": run_id},
+    )
+    return [str(row[0]) for row in rows]
 
 
 def last_act(conn: sqlite3.Connection, run_id: int) -> int:

@@ -228,3 +228,23 @@ class TurnsThatNobodySees(AtTheDial):
         while not bench.decides:
             self.walk(bench)
         self.assertRegex(bench.advice, "^As good as its adjusters can make it|^Two moves bring it|^One move brings it")
+
+
+class OneBandAlone(AtTheDial):
+    def test_what_one_band_is_set_by_invalidates_that_band_and_no_other(self) -> None:
+        self.bring_in_aligned("halvern-6b")
+        self.done_by_hand("oscillator and dial", "front end")
+        self.power("on")
+        self.verify_every_band()
+        self.assertEqual(self.measured(), {"LW", "MW", "SW"})
+        bench = self.begin(self.job_id, phase="oscillator and dial")
+        self.read_all(bench)
+        self.choose(bench, "least-worst")
+        self.on(bench, "Enter")  # all is set
+        bench.hide_turns(True)  # nobody counts them: turned all the same
+        self.bring_to_frequency(bench)
+        self.assertEqual(self.measured(), {"MW", "SW"})
+        journal = self.page("journal")
+        self.assertRegex(journal.text, "LW (oscillator trimmer|padder) was turned since, oscillator and dial")
+        again = re.findall(r"ensitivity on (\w+) wave again: LW", self.page("record").text)
+        self.assertEqual(set(again), {"long"})

@@ -98,6 +98,18 @@ def circuit_of(model: Model, adjuster_id: str) -> str:
     return f"adjuster {adjuster_id}"
 
 
+def touches_band(model: Model, adjuster_id: str, band_id: str) -> bool:
+    """Whether turning an adjuster invalidates what was measured on a band: one that serves bands, on those alone; the IF and any other, on
+    all. An empty band is the whole set."""
+    serves = {
+        band.id
+        for band in model.bands
+        for point in band.tracking
+        if adjuster_id == point.get("oscillator") or adjuster_id in point.get("signal", ())
+    }
+    return not serves or not band_id or band_id in serves
+
+
 def _grounds(model: Model, group: Group) -> set[str]:
     """The circuits that a group's results stand on, its own apart: turning those is what the group is there for."""
     own = {circuit_of(model, a) for step in group.steps for a in step.adjusters}

@@ -38,7 +38,6 @@ from calm_needle.files.curves_csv import write_curves
 from calm_needle.files.traces import Trace, write_touchstone
 from calm_needle.store import measurements as store
 from calm_needle.store import repairs as repair_store
-from calm_needle.store import runs
 from calm_needle.store.db import remembered
 from calm_needle.store.shelf import JobRow
 from calm_needle.work.instruments import verifying
@@ -48,7 +47,7 @@ from calm_needle.work.jobs.wishes import bands_as_wished
 from calm_needle.work.slips import Slips
 from calm_needle.work.soundness.bands import SENSIBLE_LEVEL_V, at_the_aerial, middle_of, usual_coupling
 from calm_needle.work.soundness.power import why_silent
-from calm_needle.work.verification import instruments_register
+from calm_needle.work.verification import instruments_register, turned
 
 USUAL_LEVEL_V = 20e-6
 BY_EYE_DB, BY_EAR_DB = 0.5, 6.0  # standard deviation of a level that a person found for an output that was read, and for what is just heard
@@ -206,8 +205,8 @@ def taken(conn: sqlite3.Connection, job_id: int) -> list[Taken]:
     model = model_of_dossier(conn, job.dossier_id)
     names = {b.id: b.name for b in model.bands}
     mended = [r for r in repair_store.repairs_of_job(conn, job_id) if r.what in UNDER_THE_IRON]
-    turned, phase = runs.last_turning(conn, job_id)
-    first_turned, first_mended = runs.first_turning(conn, job_id), mended[0].id if mended else None
+    turns = turned.turnings(conn, job_id)
+    first_turned, first_mended = turns[0].act_id if turns else None, mended[0].id if mended else None
     out = []
     for row in store.of_job(conn, job_id):
         measure, values = MEASURES[row.kind], json.loads(row.measured)
@@ -217,9 +216,7 @@ def taken(conn: sqlite3.Connection, job_id: int) -> list[Taken]:
         figures = with_digits(figures, sure)
         limit = limit_of(measure, model.specifications, values)
         later = next((r for r in mended if r.id > row.after_repair), None)
-        stale = (
-            f"{later.part} was {later.what} since" if later else f"adjusters were turned since, {phase}" if turned > row.after_act else ""
-        )
+        stale = f"{later.part} was {later.what} since" if later else turned.turned_since(model, turns, row.band, row.after_act)
         out.append(
             Taken(
                 row.id,
