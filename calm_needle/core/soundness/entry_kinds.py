@@ -59,6 +59,7 @@ def _field(name: str, label: str, hint: str = "", *, choices: tuple[str, ...] = 
 class EntryKind:
     """A kind of entry: what it is called, why it is asked, its fields; outcomes: what ends it, where something does; judge: its figures.
 
+    fault: the outcome that makes it a fault of the set, which stays open until it is tested again.
     proof: what is asked before it is ended, empty where nothing is; settle: which outcome a figure comes to, where that follows from what
     was said (None where it does not). in_unit: fields that are in the unit that the field “unit” names; dates: fields that are days;
     judge_all: what all its entries say together; reopens: why what was aligned is to be aligned again; draws: its figures as a picture;
@@ -71,6 +72,7 @@ class EntryKind:
     why: str
     fields: tuple[Ask, ...]
     outcomes: tuple[str, ...] = ()
+    fault: str = ""
     page: Page = "intake"
     judge: Callable[[Mapping[str, str]], Verdict | None] | None = None
     judge_all: Callable[[Sequence[Mapping[str, str]]], Verdict | None] | None = None
@@ -235,6 +237,7 @@ KINDS: dict[str, EntryKind] = {
             "It stays a suspicion until a test settles it, however often it is repeated.",
             (_field("what", "What"), _field("because", "Because of"), _field("test", "What would settle it")),
             outcomes=("confirmed", "cleared"),
+            fault="confirmed",
             page="notes",
             proof="What that test showed, with its figure",
         ),
@@ -265,6 +268,7 @@ KINDS: dict[str, EntryKind] = {
                 _field("tests", "Tests that would settle it", "sensitivity, gain of the last round, dial error, noise rise with an aerial"),
             ),
             outcomes=("a fault", "a characteristic"),
+            fault="a fault",
             page="notes",
             proof="What they showed, with figures",
         ),

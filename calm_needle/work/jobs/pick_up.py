@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from calm_needle.core.dossier.chassis_map import strangers_moved
 from calm_needle.core.dossier.fit import misfits
+from calm_needle.core.facts.kind import UNTESTED
 from calm_needle.core.quantities import format_plain, format_si
 from calm_needle.core.soundness.due import Look
 from calm_needle.core.soundness.parts_sweep import shown as part_shown
@@ -22,13 +23,7 @@ from calm_needle.work.soundness.bands import NOT_REACHED
 LAST_SHOWN = 4
 PICTURES_SHOWN = 6
 OFFERS_SHOWN = 2
-FOUND = (
-    "smoke",
-    "current",
-    "rail",
-    "part check",
-    "repair",
-)  # the kinds of fact whose wants stand under “Open”; others have their own place
+SHOWN_APART = ("band check",)  # kinds of fact whose wants are shown under bands
 
 
 @dataclass(frozen=True)
@@ -146,7 +141,8 @@ def derived_open(conn: sqlite3.Connection, job: JobRow) -> list[Line]:
 
 def found_open(conn: sqlite3.Connection, job: JobRow) -> list[Line]:
     """Return what the readings and repairs of a job leave to be done, whether the set is on or off now; the worst first."""
-    return [Line(o.want.words, o.want.screen) for o in journal.of_job(conn, job.id).open if o.fact.kind in FOUND]
+    found = journal.of_job(conn, job.id).open
+    return [Line(o.want.words, o.want.screen) for o in found if o.want.rank <= UNTESTED and o.fact.kind not in SHOWN_APART]
 
 
 def _band_value(row: band_checks.BandCheckRow) -> str:

@@ -200,11 +200,26 @@ class PartsAndRepairs(unittest.TestCase):
         self.assertIn("still there, 20 mV", self.journal.asks[0])
 
     def test_a_note_is_closed_by_its_outcome_and_reopened(self) -> None:
-        note = self.journal.add("suspicion", what="C16 leaks", test="volts at the grid")
-        self.journal.add("outcome", about=note, outcome="confirmed", words="0.8 V")
+        note = self.journal.add("suspicion", what="C16 leaks", because="hot valve", test="volts at the grid")
+        self.assertEqual(
+            self.journal.asks,
+            ["Suspected: C16 leaks (because of: hot valve; what would settle it: volts at the grid). [Enter the outcome]"],
+        )
+        self.journal.add("outcome", about=note, outcome="cleared", words="0.00 V")
         self.assertEqual(self.journal.asks, [])
         self.journal.add("outcome", about=note, outcome=None, words="")
         self.assertEqual([o.fact.id for o in self.journal.open], [note])
+
+    def test_what_was_confirmed_is_a_fault_until_its_own_retest_whatever_a_repair_made_better(self) -> None:
+        note = self.journal.add("suspicion", what="C16 leaks", because="hot valve", test="volts at the grid")
+        self.journal.add("outcome", about=note, outcome="confirmed", words="0.8 V")
+        self.assertEqual(self.journal.asks, ["C16 leaks: confirmed, 0.8 V. [Add repair]"])
+        self.journal.repair("C16")
+        self.journal.add("quick test", outcome="better", words="hum less, 2 mV")
+        self.assertEqual(self.journal.asks, ["C16 leaks: confirmed, 0.8 V. [Retest it]"])
+        self.journal.add("outcome", about=note, outcome=None, words="")
+        self.journal.add("outcome", about=note, outcome="cleared", words="0.00 V")
+        self.assertEqual(self.journal.asks, [])
 
 
 class Kinds(unittest.TestCase):

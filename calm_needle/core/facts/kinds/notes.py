@@ -5,11 +5,11 @@ from functools import partial
 from calm_needle.core.dossier.model import Model
 from calm_needle.core.facts.fact import Fact
 from calm_needle.core.facts.kind import LATER, SUSPECTED, Context, FactKind, Want
+from calm_needle.core.facts.kinds.repairs import REPAIR
 from calm_needle.core.soundness.entry_kinds import KINDS as ENTRIES
 from calm_needle.core.soundness.entry_kinds import EntryKind
 
 OUTCOME = "outcome"
-SETTLED_BY_A_TEST = ("suspicion", "worry")
 
 
 def in_words(entry: EntryKind, fact: Fact) -> str:
@@ -21,10 +21,16 @@ def in_words(entry: EntryKind, fact: Fact) -> str:
 
 def _wants(entry: EntryKind, fact: Fact, context: Context) -> Want | None:
     said = context.answers(fact)
-    if not entry.outcomes or (said and said[-1].detail["outcome"]):
+    last = said[-1] if said else None
+    if not entry.outcomes:
         return None
-    rank = SUSPECTED if entry.name in SETTLED_BY_A_TEST else LATER
-    return Want(f"{entry.title}: {in_words(entry, fact)}.", "Enter the outcome", entry.page, rank)
+    if last is None or not last.detail["outcome"]:
+        return Want(f"{entry.title}: {in_words(entry, fact)}.", "Enter the outcome", entry.page, SUSPECTED if entry.fault else LATER)
+    if last.detail["outcome"] != entry.fault:
+        return None
+    # Closed by its own retest: a better tone after some repair proves nothing of this fault.
+    words = f"{fact.detail[entry.fields[0].name]}: {entry.fault}, {last.detail['words']}."
+    return Want(words, "Retest it", entry.page) if context.came_later(last, REPAIR) else Want(words, "Add repair", "repairs")
 
 
 def _kind(entry: EntryKind) -> FactKind:
