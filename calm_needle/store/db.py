@@ -20,6 +20,7 @@ Migration = Callable[[sqlite3.Connection], None]
 OLDEST_SQLITE = (3, 37, 0)  # STRICT tables
 BUSY_S = 5.0
 REMEMBERED_S = 60.0
+KEPT = 64
 FILE_NAME = "calm-needle.sqlite3"
 
 
@@ -30,6 +31,10 @@ class Connection(sqlite3.Connection):
     clock: Clock = SYSTEM
     known_at: tuple[int, ...] = ()
     known: dict[object, Any]
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.kept: dict[object, tuple[object, Any]] = {}
 
 
 def remembered(work: Callable[Concatenate[sqlite3.Connection, P], Value]) -> Callable[Concatenate[sqlite3.Connection, P], Value]:
@@ -51,6 +56,21 @@ def remembered(work: Callable[Concatenate[sqlite3.Connection, P], Value]) -> Cal
         return cast(Value, conn.known[key])
 
     return once
+
+
+def kept(conn: sqlite3.Connection, key: object, state: object, work: Callable[[], Value]) -> Value:
+    """Return what work makes of a state of the database, worked out once for as long as that state is the same, whatever else is written.
+
+    Of the last KEPT keys, on each connection. What it returns is shared, so nobody may change it. Nothing is kept within a transaction.
+    """
+    if not isinstance(conn, Connection) or conn.in_transaction:
+        return work()
+    have = conn.kept.pop(key, None)
+    made = have[1] if have and have[0] == state else work()
+    conn.kept[key] = state, made
+    while len(conn.kept) > KEPT:
+        conn.kept.pop(next(iter(conn.kept)))
+    return cast(Value, made)
 
 
 IN_MEMORY = Path(":memory:")  # a database that nobody keeps: for rehearsals

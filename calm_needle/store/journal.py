@@ -24,6 +24,18 @@ class FactRow(NamedTuple):
     about: tuple[str, int] | None
 
 
+def state_of_job(conn: sqlite3.Connection, job_id: int) -> tuple[tuple[str, int, int, str], ...]:
+    """Return how far the tables of a job's facts have grown: of each its rows, the newest, and the latest time.
+
+    All but recordings only grow, so the same state is the same facts; of a recording that took the place of a deleted one, the time differs.
+    """
+    rows = conn.execute(
+        "SELECT source, count(*), max(row_id), max(happened_utc) FROM fact_row WHERE job_id = :job_id GROUP BY source",
+        {"job_id": job_id},
+    )
+    return tuple((str(source), int(count), int(last), str(at_utc)) for source, count, last, at_utc in rows)
+
+
 def facts_of_job(conn: sqlite3.Connection, job_id: int) -> list[FactRow]:
     """Return the facts of a job in the order of its journal.
 

@@ -112,3 +112,24 @@ class Connecting(StoreTest):
             with db.transaction(self.conn):
                 _ = 1 / 0
         self.assertEqual(shelf.phase_marks(self.conn, self.job_id), {})
+
+    def test_what_was_worked_out_is_kept_while_its_state_is_the_same_whatever_else_is_written(self) -> None:
+        worked = []
+
+        def work(state: int) -> int:
+            worked.append(state)
+            return 10 * state
+
+        def ask(key: str, state: int) -> int:
+            return db.kept(self.conn, key, state, lambda: work(state))
+
+        self.assertEqual([ask("a", 1), ask("a", 1)], [10, 10])
+        shelf.mark_phase(self.conn, job_id=self.job_id, phase="health", state="done", remark="", at_utc="x")
+        self.assertEqual((ask("a", 1), worked), (10, [1]))
+        self.assertEqual((ask("a", 2), ask("a", 1), worked), (20, 10, [1, 2, 1]))
+        with db.transaction(self.conn):
+            self.assertEqual((ask("a", 1), worked[-2:]), (10, [1, 1]))
+        for i in range(db.KEPT):
+            ask(f"other {i}", 1)
+        ask("a", 1)
+        self.assertEqual(worked[-1:] + [len(worked)], [1, 5 + db.KEPT])

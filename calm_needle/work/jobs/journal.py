@@ -1,7 +1,8 @@
 """The journal of a job: every fact with its state, and what it leaves to be done."""
 
 import sqlite3
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
 from calm_needle.clock import later, seconds
@@ -14,7 +15,7 @@ from calm_needle.core.facts.registry import kinds_of_fact
 from calm_needle.core.soundness.safe_start import ladder
 from calm_needle.core.verdict import Verdict
 from calm_needle.store import journal as store
-from calm_needle.store.db import remembered
+from calm_needle.store.db import kept, remembered
 from calm_needle.store.shelf import JobRow
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
 from calm_needle.work.verification import measuring
@@ -70,21 +71,23 @@ class Journal:
 def of_job(conn: sqlite3.Connection, job_id: int) -> Journal:
     """Return the journal of a job. Raises NotFound."""
     job = job_of(conn, job_id)
+    turned = {t.id: t.stale for t in measuring.taken(conn, job_id) if t.stale}
+    state = (store.state_of_job(conn, job_id), job.dossier_id, tuple(turned.items()))
+    made = kept(conn, ("journal", job_id), state, lambda: _read(conn, job, turned))
+    return made if made.job == job else replace(made, job=job)
+
+
+def _read(conn: sqlite3.Connection, job: JobRow, turned: Mapping[int, str]) -> Journal:
     model = model_of_dossier(conn, job.dossier_id)
-    rows = store.facts_of_job(conn, job_id)
-    stale = _stale(conn, job_id, rows)
+    rows = store.facts_of_job(conn, job.id)
+    # What a run turned is no fact, but it invalidates measurements all the same.
+    stale = {i: turned[row.row_id] for i, row in enumerate(rows, start=1) if row.table == "measurement" and row.row_id in turned}
     states = [
         s._replace(status="invalidated") if s.fact.id in stale and s.status == "valid" else s for s in fold(_facts(rows, model), model)
     ]
     found = findings(states, model)
     verdicts = {(f.state.fact.kind, f.state.fact.subject): f.verdict for f in found}
     return Journal(job, model, states, verdicts, open_now(states, found, model), stale)
-
-
-def _stale(conn: sqlite3.Connection, job_id: int, rows: list[store.FactRow]) -> dict[int, str]:
-    """Why measurements do not count, by their number: what a run turned is no fact, but it invalidates all the same."""
-    stale = {t.id: t.stale for t in measuring.taken(conn, job_id) if t.stale}
-    return {i: stale[row.row_id] for i, row in enumerate(rows, start=1) if row.table == "measurement" and row.row_id in stale}
 
 
 def _facts(rows: list[store.FactRow], model: Model) -> list[Fact]:
