@@ -27,7 +27,7 @@ class FactRow(NamedTuple):
 def state_of_job(conn: sqlite3.Connection, job_id: int) -> tuple[tuple[str, int, int, str], ...]:
     """Return how far the tables of a job's facts have grown: of each its rows, the newest, and the latest time.
 
-    All but recordings only grow, so the same state is the same facts; of a recording that took the place of a deleted one, the time differs.
+    All but recordings only grow, so the same state is the same facts; a recording in the place of a deleted one differs in its time.
     """
     rows = conn.execute(
         "SELECT source, count(*), max(row_id), max(happened_utc) FROM fact_row WHERE job_id = :job_id GROUP BY source",
