@@ -63,12 +63,23 @@ class Asked(PageTest):
 
     def test_a_discarded_reading_stays_in_the_journal_with_its_reason_and_asks_for_nothing(self) -> None:
         self.read(199.0)
-        with self.workshop.store() as conn:
-            entry = conn.execute("SELECT max(id) FROM start_entry WHERE kind = 'rail'").fetchone()[0]
-            safe_start.strike(conn, TYPED, {"entry": str(entry), "reason": "probe on the wrong terminal"})
+        page = Pages(self).open(f"/jobs/{TYPED}/journal?kind=rail").press("Discard entry")
+        self.assertEqual(page.status, 422)
+        self.assertIn("Enter what was wrong with it", page.text)
+        page = page.press("Discard entry", reason="probe on the wrong terminal")
+        self.assertEqual((page.status, page.path), (200, f"/jobs/{TYPED}/journal?kind=rail"))
+        self.assertIn("discarded: probe on the wrong terminal", page.text)
+        self.assertNotIn("Discard entry", page.buttons())
         self.assertEqual(self.pages_that_ask(LOW), set())
-        self.assertIn("probe on the wrong terminal", self.page("journal").text)
         self.assertNotIn("199", self.page("record").text)
+
+    def test_only_what_is_there_and_may_be_discarded_is(self) -> None:
+        self.read(199.0)
+        self.assertEqual(self.post(f"/jobs/{TYPED}/journal/discard", origin="start_entry:999", reason="x").status_code, 404)
+        refused = self.post(f"/jobs/{TYPED}/journal/discard", origin="complaint:4", reason="x")
+        self.assertIn(refused.status_code, (404, 422))
+        with self.workshop.store() as conn:
+            self.assertEqual([s for s in journal.of_job(conn, TYPED).states if s.status == "discarded"], [])
 
     def test_every_note_is_in_the_record_with_what_came_of_it(self) -> None:
         with self.workshop.store() as conn:

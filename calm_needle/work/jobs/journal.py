@@ -1,7 +1,7 @@
 """The journal of a job: every fact with its state, and what it leaves to be done."""
 
 import sqlite3
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
@@ -14,11 +14,30 @@ from calm_needle.core.facts.power_ups import POWER, with_power
 from calm_needle.core.facts.registry import kinds_of_fact
 from calm_needle.core.soundness.safe_start import ladder
 from calm_needle.core.verdict import Verdict
+from calm_needle.errors import FieldsRefused, NotFound
 from calm_needle.store import journal as store
 from calm_needle.store.db import kept, remembered
 from calm_needle.store.shelf import JobRow
+from calm_needle.work.instruments.meters import Meters
 from calm_needle.work.jobs.shelf import job_of, model_of_dossier
+from calm_needle.work.soundness import safe_start
 from calm_needle.work.verification import measuring
+
+
+def _volts_or_current(conn: sqlite3.Connection, job_id: int, row_id: int, reason: str, meters: Meters | None) -> None:
+    safe_start.strike(conn, job_id, {"entry": str(row_id), "reason": reason}, meters)
+
+
+def _measurement(conn: sqlite3.Connection, job_id: int, row_id: int, reason: str, meters: Meters | None) -> None:
+    measuring.strike(conn, job_id, row_id, reason)
+
+
+# The kinds of fact that a person may discard, and how. Discarding a reading may withdraw a stop; a training receiver is then powered again.
+DISCARDS: dict[str, Callable[[sqlite3.Connection, int, int, str, Meters | None], None]] = {
+    "current": _volts_or_current,
+    "rail": _volts_or_current,
+    "measurement": _measurement,
+}
 
 
 class Line(NamedTuple):
@@ -34,6 +53,8 @@ class Line(NamedTuple):
     why: str
     screen: str
     about: int | None
+    origin: str  # table and row, as a form sends it back: numbers in the journal may shift
+    may_discard: bool
 
 
 @dataclass(frozen=True)
@@ -45,11 +66,15 @@ class Journal:
     states: list[State]
     verdicts: dict[tuple[str, str], Verdict]  # by kind and subject
     open: list[Open]
+    origins: list[tuple[str, int]]  # the table and row of each fact
     stale: dict[int, str]  # why a measurement does not count where something was turned since, by its number
 
     @property
     def lines(self) -> list[Line]:
-        return [_line(s, self.stale.get(s.fact.id) or why(s, self.model), self.model) for s in self.states]
+        return [
+            _line(s, origin, self.stale.get(s.fact.id) or why(s, self.model), self.model)
+            for s, origin in zip(self.states, self.origins, strict=True)
+        ]
 
     @property
     def kinds(self) -> list[tuple[str, str]]:
@@ -77,6 +102,21 @@ def of_job(conn: sqlite3.Connection, job_id: int) -> Journal:
     return made if made.job == job else replace(made, job=job)
 
 
+def discard(conn: sqlite3.Connection, job_id: int, form: Mapping[str, str], meters: Meters | None = None) -> None:
+    """Discard a fact (origin, reason). It stays in the journal, with the reason. Raises NotFound, FieldsRefused, InstrumentError."""
+    line = next((one for one in of_job(conn, job_id).lines if one.origin == form.get("origin")), None)
+    if line is None:
+        raise NotFound("entry of this journal", form.get("origin", "")[:40])
+    reason = form.get("reason", "").strip()
+    if not line.may_discard:
+        raise FieldsRefused(
+            {"reason": f"Discarded already: {line.why}." if line.status == "discarded" else "This entry cannot be discarded."}
+        )
+    if not reason:
+        raise FieldsRefused({"reason": "Enter what was wrong with it. Both stay in the journal."})
+    DISCARDS[line.kind](conn, job_id, int(line.origin.partition(":")[2]), reason, meters)
+
+
 def _read(conn: sqlite3.Connection, job: JobRow, turned: Mapping[int, str]) -> Journal:
     model = model_of_dossier(conn, job.dossier_id)
     rows = store.facts_of_job(conn, job.id)
@@ -87,7 +127,7 @@ def _read(conn: sqlite3.Connection, job: JobRow, turned: Mapping[int, str]) -> J
     ]
     found = findings(states, model)
     verdicts = {(f.state.fact.kind, f.state.fact.subject): f.verdict for f in found}
-    return Journal(job, model, states, verdicts, open_now(states, found, model), stale)
+    return Journal(job, model, states, verdicts, open_now(states, found, model), [(r.table, r.row_id) for r in rows], stale)
 
 
 def _facts(rows: list[store.FactRow], model: Model) -> list[Fact]:
@@ -111,11 +151,12 @@ def _as_time_went_by(facts: list[Fact]) -> list[Fact]:
     return out
 
 
-def _line(state: State, why: str, model: Model) -> Line:
+def _line(state: State, origin: tuple[str, int], why: str, model: Model) -> Line:
     fact, kind = state.fact, kinds_of_fact()[state.fact.kind]
     return Line(
         *(fact.id, fact.happened_utc, fact.kind, kind.title, fact.subject, kind.line(fact, model)),
         *(state.status, why, kind.screen, fact.about),
+        *(f"{origin[0]}:{origin[1]}", state.status != "discarded" and fact.kind in DISCARDS),
     )
 
 
