@@ -125,7 +125,7 @@ def from_text(at_utc: str) -> datetime:
 
 
 def later(at_utc: str, by_s: float) -> str:
-    """Return a kept time so many seconds later, as it is kept."""
+    """Return the stored time that is by_s seconds after a stored time."""
     return to_text(from_text(at_utc) + timedelta(seconds=by_s))
 
 

@@ -1,1 +1,1 @@
-"""The facts of a job: what somebody found, did or decided, and what of it is true now."""
+"""The facts of a job: findings, acts and decisions, and which of them count now."""

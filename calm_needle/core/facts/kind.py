@@ -16,12 +16,15 @@ NOTHING: Touches = frozenset()
 
 
 class Want(NamedTuple):
-    """What a fact asks for: the finding in words, the next act as a button says it, the page for it, and how soon."""
+    """What a fact asks for: the finding in words, the next act as a button says it, the page for it, and how soon. anchor: the part of that
+    page. points_to: what it is evidence of, for the fault-finding guides."""
 
     words: str
     act: str
     screen: str
     rank: int = FAULT
+    anchor: str = ""
+    points_to: str = ""
 
 
 class Context:
@@ -60,7 +63,7 @@ class FactKind:
     name: as the journal stores it. title: what it is called in a list. screen: the page on which it is entered.
     line: how a fact reads, in one line. identity: what makes two facts the same thing, so that the later takes the place of the earlier;
     None where facts of the kind accumulate. touches: the subjects whose earlier readings it invalidates. rests_on: the subjects by which a
-    reading of a subject is invalidated; nothing for what is said or done.
+    reading of a subject is invalidated; empty for statements and acts.
     judge: what the facts of one subject say together, oldest first, of those since it was last touched. wants: what one fact asks for, or
     None; of a kind that is judged, the last fact of each subject is asked.
     """

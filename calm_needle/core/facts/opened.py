@@ -33,6 +33,7 @@ def open_now(states: Sequence[State], found: Sequence[Finding], model: Model) ->
         kind = kinds[state.fact.kind]
         if want := kind.wants(state.fact, context):
             if state.status == "invalidated":
-                want = want._replace(words=f"{want.words} Since then: {why(state, model)}", act="Measure again", screen=kind.screen)
+                words = f"{want.words} Since then: {why(state, model)}."
+                want = Want(words, "Measure again", kind.screen, want.rank)
             rows.append(Open(state.fact, want))
     return sorted(rows, key=lambda row: row.want.rank)

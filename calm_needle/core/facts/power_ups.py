@@ -1,21 +1,22 @@
-"""The power-ups of a job: each from its first step to when it went off, and what was read of the set's own time in it."""
+"""The power-ups of a job: each from its first step to its end, and the power at which every reading was taken."""
 
-from collections.abc import Callable, Sequence
-from typing import NamedTuple
+import itertools
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any, NamedTuple
 
 from calm_needle.core.facts.fact import Fact
 from calm_needle.core.soundness.safe_start import Rung
 
-# Added to the payload of each reading of volts: which power-up it belongs to, at which share of full power, seconds since the first fact,
-# when that step began, and whether heaters and load were up.
-UP, SHARE, T_S, SINCE_S, WARM = "power_up", "share", "t_s", "since_s", "warm"
+# Added to the payload of every fact about power: its power-up, numbered from 1 (0 before the first step).
+UP = "power_up"
+# Added to each reading of volts: the share of full power, its time and that of its step (s), and whether heaters and load were up.
+SHARE, T_S, SINCE_S, WARM = "share", "t_s", "since_s", "warm"
+STEP = "power step"
 STOP_A = "stop_a"  # added to each reading of the current: the limit of its step (A)
-ENDS = ("power cause", "power off", "power cut", "smoke")
-POWER = (*ENDS, "power step", "current", "rail", "power still on", "power-up finished")
 
 
 class PowerUp(NamedTuple):
-    """One power-up: its facts in order, from the first step to what ended it."""
+    """One power-up: its facts in order, from the first step to its end."""
 
     number: int
     facts: tuple[Fact, ...]
@@ -25,45 +26,67 @@ class PowerUp(NamedTuple):
         return self.facts[0].happened_utc
 
 
+class _Power:
+    """The power of a set, fact by fact; each method takes a fact and its time (s), and returns what is added to its payload."""
+
+    def __init__(self, rungs: Sequence[Rung]) -> None:
+        self._rungs = rungs
+        self._rung: int | None = None
+        self._since_s = 0.0
+        self.up = 0
+
+    def step(self, fact: Fact, t_s: float) -> dict[str, Any]:
+        number = int(fact.detail["rung"])
+        self.up += self._rung is None or number <= self._rung
+        self._rung, self._since_s = number, t_s
+        if fact.detail.get("said"):  # switched on straight, and left to warm
+            self._since_s -= self._rungs[number].heats_s
+        return {}
+
+    def off(self, fact: Fact, t_s: float) -> dict[str, Any]:
+        self._rung = None
+        return {}
+
+    def no_change(self, fact: Fact, t_s: float) -> dict[str, Any]:
+        return {}
+
+    def volts(self, fact: Fact, t_s: float) -> dict[str, Any]:
+        """Without a step before it, a reading counts as warm at full power: the set was on."""
+        share = 1.0 if self._rung is None else self._rungs[self._rung].share
+        warm = share == 1.0 and (self._rung is None or t_s - self._since_s >= self._rungs[self._rung].heats_s)
+        return {SHARE: share, T_S: t_s, SINCE_S: self._since_s, WARM: warm}
+
+    def current(self, fact: Fact, t_s: float) -> dict[str, Any]:
+        return {} if self._rung is None else {STOP_A: self._rungs[self._rung].stop_a}
+
+
+# The kinds of fact about power, and what each means for it.
+POWER: Mapping[str, Callable[[_Power, Fact, float], dict[str, Any]]] = {
+    STEP: _Power.step,
+    "power still on": _Power.no_change,
+    "power-up finished": _Power.no_change,
+    "rail": _Power.volts,
+    "current": _Power.current,
+    "smoke": _Power.off,
+    "power cut": _Power.off,
+    "power cause": _Power.off,
+    "power off": _Power.off,
+}
+
+
 def with_power(facts: Sequence[Fact], *, rungs: Sequence[Rung], seconds: Callable[[str], float]) -> list[Fact]:
-    """Return the facts, every reading of volts with the power at which it was taken. Readings without a step before count as warm at full
-    power: somebody read them on a set that was on."""
-    out, up, rung, since_s = [], 0, None, 0.0
+    """Return the facts, those about power with their power-up, and readings with the power at which they were taken. seconds: of a time as
+    it is stored."""
+    out, power = [], _Power(rungs)
     for f in facts:
-        if f.kind not in POWER:
-            out.append(f)
-            continue
-        t_s = seconds(f.happened_utc)
-        if f.kind == "power step":
-            number = int(f.detail["rung"])
-            up += rung is None or number <= rung
-            rung, since_s = number, t_s
-            if f.detail.get("said"):  # switched on straight, and left to warm
-                since_s -= rungs[number].heats_s
-        elif f.kind in ENDS:
-            rung = None
-        elif f.kind == "rail":
-            share = 1.0 if rung is None else rungs[rung].share
-            warm = share == 1.0 and (rung is None or t_s - since_s >= rungs[rung].heats_s)
-            f = f._replace(detail={**f.detail, UP: up, SHARE: share, T_S: t_s, SINCE_S: since_s, WARM: warm})
-        elif f.kind == "current" and rung is not None:
-            f = f._replace(detail={**f.detail, STOP_A: rungs[rung].stop_a})
+        if added := POWER.get(f.kind):
+            more = added(power, f, seconds(f.happened_utc))
+            f = f._replace(detail={**f.detail, **more, UP: power.up})
         out.append(f)
     return out
 
 
 def power_ups(facts: Sequence[Fact]) -> list[PowerUp]:
-    """Return the power-ups of a job, each with its steps, readings, stops and how it ended."""
-    out: list[list[Fact]] = []
-    rung: int | None = None
-    for f in facts:
-        if f.kind == "power step":
-            if rung is None or int(f.detail["rung"]) <= rung:
-                out.append([])
-            rung = int(f.detail["rung"])
-        if not out or f.kind not in POWER:
-            continue
-        out[-1].append(f)
-        if f.kind in ENDS:
-            rung = None
-    return [PowerUp(i, tuple(found)) for i, found in enumerate(out, start=1)]
+    """Return the power-ups among facts that went through `with_power`, each with its steps, readings, stops and end."""
+    of_power = [f for f in facts if f.detail.get(UP)]
+    return [PowerUp(up, tuple(mine)) for up, mine in itertools.groupby(of_power, key=lambda f: f.detail[UP])]

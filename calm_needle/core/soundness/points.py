@@ -21,7 +21,7 @@ def rails_of(model: Model) -> tuple[Point, ...]:
 
 
 def electrodes_of(model: Model) -> tuple[Point, ...]:
-    """Return the other test points whose volts the papers give: electrodes, read once the rails stand."""
+    """Return the electrodes of a model: test points of its other stages whose volts the service data give."""
     return tuple(
         Point(p["id"], p["name"], p["expected_v"], p.get("tolerance_percent", TYPICAL_TOLERANCE_PERCENT), _source(model, p))
         for stage in model.stages

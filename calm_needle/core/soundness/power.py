@@ -108,3 +108,16 @@ def why_not_heard(power: Power, *, since: str) -> str:
             "Climb to full power first."
         )
     return ""
+
+
+def let_go_by(entries: Iterable[tuple[bool, float | None]]) -> list[float]:
+    """Return for each entry the seconds that were let go by at a training receiver since its start began.
+
+    entries: whether a start begins with it, and the seconds let go by until then since the receiver was made, None where it does not say.
+    """
+    out, passed_s, began_s = [], 0.0, 0.0
+    for begins, said_s in entries:
+        passed_s = passed_s if said_s is None else said_s
+        began_s = passed_s if begins else began_s
+        out.append(passed_s - began_s)
+    return out

@@ -10,8 +10,9 @@ from calm_needle.core.dossier.model import Model
 from calm_needle.core.facts.fact import Fact
 from calm_needle.core.facts.fold import State, findings, fold, why
 from calm_needle.core.facts.opened import Open, open_now
-from calm_needle.core.facts.power_ups import POWER, with_power
+from calm_needle.core.facts.power_ups import POWER, STEP, with_power
 from calm_needle.core.facts.registry import kinds_of_fact
+from calm_needle.core.soundness.power import let_go_by
 from calm_needle.core.soundness.safe_start import ladder
 from calm_needle.core.verdict import Verdict
 from calm_needle.errors import FieldsRefused, NotFound
@@ -109,9 +110,8 @@ def discard(conn: sqlite3.Connection, job_id: int, form: Mapping[str, str], mete
         raise NotFound("entry of this journal", form.get("origin", "")[:40])
     reason = form.get("reason", "").strip()
     if not line.may_discard:
-        raise FieldsRefused(
-            {"reason": f"Discarded already: {line.why}." if line.status == "discarded" else "This entry cannot be discarded."}
-        )
+        why_not = f"Discarded already: {line.why}." if line.status == "discarded" else "This entry cannot be discarded."
+        raise FieldsRefused({"reason": why_not})
     if not reason:
         raise FieldsRefused({"reason": "Enter what was wrong with it. Both stay in the journal."})
     DISCARDS[line.kind](conn, job_id, int(line.origin.partition(":")[2]), reason, meters)
@@ -141,14 +141,10 @@ def _facts(rows: list[store.FactRow], model: Model) -> list[Fact]:
 
 def _as_time_went_by(facts: list[Fact]) -> list[Fact]:
     """The facts, those of a power-up at a training receiver with the minutes that were let go by since it began."""
-    out, passed_s, began_s = [], 0.0, 0.0
-    for f in facts:
-        if f.kind in POWER:
-            passed_s = float(f.detail.get("passed_s", passed_s))
-            began_s = passed_s if f.kind == "power step" and f.detail["rung"] == 0 else began_s
-            f = f._replace(happened_utc=later(f.happened_utc, passed_s - began_s)) if passed_s > began_s else f
-        out.append(f)
-    return out
+    of_power = [f for f in facts if f.kind in POWER]
+    gone_by = let_go_by((f.kind == STEP and f.detail["rung"] == 0, f.detail.get("passed_s")) for f in of_power)
+    moved = {f.id: later(f.happened_utc, by_s) for f, by_s in zip(of_power, gone_by, strict=True) if by_s}
+    return [f._replace(happened_utc=moved.get(f.id, f.happened_utc)) for f in facts]
 
 
 def _line(state: State, origin: tuple[str, int], why: str, model: Model) -> Line:

@@ -23,19 +23,20 @@ ACTS = {
 
 
 class Row(NamedTuple):
-    """One row: what is open, the next act as its button says it, the page for it, how soon, and the fact it comes from (0 for none)."""
+    """One row: the finding, the next act as its button says it, the page for it and the part of that page, how soon, and its fact (0: none)."""
 
     words: str
     act: str
     screen: str
     rank: int
     fact: int = 0
+    anchor: str = ""
 
 
 def open_list(conn: sqlite3.Connection, job: JobRow) -> list[Row]:
     """Return the open list of a job."""
     found = journal.of_job(conn, job.id).open
-    rows = [Row(o.want.words, o.want.act, o.want.screen, o.want.rank, o.fact.id) for o in found]
+    rows = [Row(o.want.words, o.want.act, o.want.screen, o.want.rank, o.fact.id, o.want.anchor) for o in found]
     dead = {o.fact.subject for o in found if o.fact.kind == "band check"}
     for band in bands.view(conn, job.id).lines:
         if band.verdict.state == "stop" and f"band:{band.band.id}" not in dead:

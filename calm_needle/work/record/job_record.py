@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from calm_needle.core.chapters import Block, Chapter, Drawn, Lines, Photograph, Shown, Table
 from calm_needle.core.dossier.model import Model
 from calm_needle.core.facts.fold import why
+from calm_needle.core.facts.kinds.notes import note_in_words
 from calm_needle.core.facts.power_ups import STOP_A, WARM, PowerUp, power_ups
 from calm_needle.core.facts.registry import kinds_of_fact
 from calm_needle.core.procedure.house_style import in_words
@@ -98,10 +99,7 @@ def _intake(about: About) -> Chapter:
 
 
 def _in_words(entry: entries.Entry) -> str:
-    fields = ENTRY_KINDS[entry.kind].fields
-    first, *others = (entry.detail.get(f.name, "") for f in fields)
-    more = [f"{f.label.lower()}: {text}" for f, text in zip(fields[1:], others, strict=True) if text]
-    said = f"{first} ({'; '.join(more)})" if more else first
+    said = note_in_words(ENTRY_KINDS[entry.kind], entry.detail)
     return f"{said}: {entry.outcome}" if entry.outcome else said
 
 
@@ -135,7 +133,7 @@ def _volts_row(model: Model, point: Point, kept: journal.Journal) -> Row | None:
     verdict = kept.verdicts.get(("rail", state.fact.subject))
     words = verdict.sentence if verdict else ""
     if state.status == "invalidated":
-        words = f"{words} Since then: {why(state, model)}".strip()
+        words = f"{words} Since then: {why(state, model)}.".strip()
     return Row(point.name, (Amount(point.expected_v, "V") if point.expected_v else None, Amount(state.fact.detail["v"], "V"), words))
 
 

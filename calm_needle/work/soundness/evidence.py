@@ -4,19 +4,20 @@ import json
 import math
 import sqlite3
 from collections.abc import Iterator
+from typing import cast
 
 from calm_needle.core.dossier.model import Model
 from calm_needle.core.soundness.coverage import at_one_angle, judge_coverage
 from calm_needle.core.soundness.entry_judges import judge_gang_short
-from calm_needle.core.soundness.guided.offers import Evidence
+from calm_needle.core.soundness.guided.offers import Evidence, Points
 from calm_needle.core.soundness.guided.open_capacitor import HARDLY_DB_PER_TURN
 from calm_needle.core.soundness.repairs import UNDER_THE_IRON
 from calm_needle.store import intake, repairs, runs
 from calm_needle.store.shelf import JobRow
-from calm_needle.work.jobs import gang, oscillator
+from calm_needle.work.jobs import gang, journal, oscillator
 from calm_needle.work.jobs.places import marks_of
 from calm_needle.work.jobs.shelf import model_of_dossier
-from calm_needle.work.soundness import bands, known, parts_sweep, safe_start
+from calm_needle.work.soundness import bands, known, parts_sweep
 
 
 def of_job(conn: sqlite3.Connection, job: JobRow) -> list[Evidence]:
@@ -33,11 +34,9 @@ def of_job(conn: sqlite3.Connection, job: JobRow) -> list[Evidence]:
 
 
 def _of_the_start(conn: sqlite3.Connection, job: JobRow) -> Iterator[Evidence]:
-    for rail in safe_start.view(conn, job.id).rails:
-        if rail.warm and rail.warm.state == "stop":
-            yield Evidence("sags warm", "", f"{rail.point.name} sags while it warms")
-        elif rail.judged and rail.judged.state == "stop":
-            yield Evidence("rail out", "", f"{rail.point.name}: {rail.judged.sentence}")
+    for row in journal.of_job(conn, job.id).open:
+        if row.want.points_to:
+            yield Evidence(cast(Points, row.want.points_to), "", row.want.words)
 
 
 def _of_the_parts(conn: sqlite3.Connection, job: JobRow) -> Iterator[Evidence]:

@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 from calm_needle.clock import clock_of, from_text, later, seconds, to_text
 from calm_needle.core.soundness.power import Power as Stands
-from calm_needle.core.soundness.power import State, power_after, why_not_heard, why_not_off
+from calm_needle.core.soundness.power import State, let_go_by, power_after, why_not_heard, why_not_off
 from calm_needle.core.soundness.safe_start import Logged, ladder
 from calm_needle.errors import NotFound
 from calm_needle.store import shelf, starts
@@ -112,13 +112,8 @@ def logged(rows: Sequence[starts.StartRow]) -> list[Logged]:
 
 def times_of_day(rows: Sequence[starts.StartRow]) -> list[str]:
     """When each entry was, of day and in UTC: what a person let go by at a practice set since its start began counts as gone by."""
-    out, passed_s, began_s = [], 0.0, 0.0
-    for row in rows:
-        passed_s = float(json.loads(row.detail).get("passed_s", passed_s))
-        if begins_a_start(row):
-            began_s = passed_s
-        out.append(later(row.at_utc, passed_s - began_s)[11:19])
-    return out
+    gone_by = let_go_by((begins_a_start(row), json.loads(row.detail).get("passed_s")) for row in rows)
+    return [later(row.at_utc, by_s)[11:19] for row, by_s in zip(rows, gone_by, strict=True)]
 
 
 def begins_a_start(row: starts.StartRow) -> bool:

@@ -148,7 +148,7 @@ class Rails(unittest.TestCase):
         self.journal.power_up(250.0, off=False)
         self.journal.add("smoke", words="from the mains transformer")
         self.journal.add("power cause", words="shorted turns")
-        first, second = power_ups(self.journal.facts)
+        first, second = power_ups([s.fact for s in self.journal.states])
         self.assertEqual((first.facts[-1].kind, [f.kind for f in second.facts[-2:]]), ("power off", ["smoke", "power cause"]))
 
     @given(steps=st.lists(st.tuples(st.integers(0, FULL), st.floats(150.0, 300.0), st.integers(1, 9)), min_size=1, max_size=12))
@@ -162,7 +162,7 @@ class Rails(unittest.TestCase):
         for warm in (True, False):
             mine = [s for s in rails if s.fact.detail["warm"] == warm]
             self.assertEqual([s.status for s in mine], ["replaced"] * (len(mine) - 1) + ["valid"] * bool(mine))
-        numbers = [up.number for up in power_ups(journal.facts)]
+        numbers = [up.number for up in power_ups([s.fact for s in journal.states])]
         self.assertEqual(len(numbers), max(s.fact.detail["power_up"] for s in rails))
 
 

@@ -21,7 +21,7 @@ def _wants(fact: Fact, context: Context) -> Want | None:
     if tests and tests[-1].detail["outcome"] in SETTLING:
         return None
     state = f"still there, {tests[-1].detail['words']}" if tests else "not retested"
-    return Want(f"Complaint “{fact.detail['words']}”: {state}.", "Retest complaint", "job", COMPLAINT)
+    return Want(f"Complaint “{fact.detail['words']}”: {state}.", "Retest complaint", "job", COMPLAINT, anchor="complaints")
 
 
 KINDS = (

@@ -1,6 +1,8 @@
 """Intake and bench notes: one kind of fact for each kind of entry, and what came of it."""
 
+from collections.abc import Mapping
 from functools import partial
+from typing import Any
 
 from calm_needle.core.dossier.model import Model
 from calm_needle.core.facts.fact import Fact
@@ -12,9 +14,9 @@ from calm_needle.core.soundness.entry_kinds import EntryKind
 OUTCOME = "outcome"
 
 
-def in_words(entry: EntryKind, fact: Fact) -> str:
+def note_in_words(entry: EntryKind, detail: Mapping[str, Any]) -> str:
     """Return an entry in one line: its first field, and the others with their labels."""
-    first, *others = (str(fact.detail.get(f.name, "")) for f in entry.fields)
+    first, *others = (str(detail.get(f.name, "")) for f in entry.fields)
     more = [f"{f.label.lower()}: {text}" for f, text in zip(entry.fields[1:], others, strict=True) if text]
     return f"{first} ({'; '.join(more)})" if more else first
 
@@ -25,7 +27,9 @@ def _wants(entry: EntryKind, fact: Fact, context: Context) -> Want | None:
     if not entry.outcomes:
         return None
     if last is None or not last.detail["outcome"]:
-        return Want(f"{entry.title}: {in_words(entry, fact)}.", "Enter the outcome", entry.page, SUSPECTED if entry.fault else LATER)
+        return Want(
+            f"{entry.title}: {note_in_words(entry, fact.detail)}.", "Enter the outcome", entry.page, SUSPECTED if entry.fault else LATER
+        )
     if last.detail["outcome"] != entry.fault:
         return None
     # Closed by its own retest: a better tone after some repair proves nothing of this fault.
@@ -35,7 +39,7 @@ def _wants(entry: EntryKind, fact: Fact, context: Context) -> Want | None:
 
 def _kind(entry: EntryKind) -> FactKind:
     def line(fact: Fact, model: Model) -> str:
-        return in_words(entry, fact)
+        return note_in_words(entry, fact.detail)
 
     return FactKind(entry.name, entry.title, entry.page, line, wants=partial(_wants, entry))
 

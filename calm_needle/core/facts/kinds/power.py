@@ -3,12 +3,12 @@
 from calm_needle.core.dossier.model import Model
 from calm_needle.core.facts.fact import Fact
 from calm_needle.core.facts.kind import DANGER, Context, FactKind, Want
-from calm_needle.core.facts.power_ups import STOP_A
+from calm_needle.core.facts.power_ups import STEP, STOP_A
 from calm_needle.core.quantities import format_si
 from calm_needle.core.soundness.safe_start import ladder, looks_before
 
 SCREEN = "start"
-CAUSE, CUT, OFF, SMOKE, STEP = "power cause", "power cut", "power off", "smoke", "power step"
+CAUSE, CUT, OFF, SMOKE = "power cause", "power cut", "power off", "smoke"
 
 
 def _look(fact: Fact, model: Model) -> str:

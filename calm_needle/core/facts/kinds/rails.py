@@ -13,6 +13,7 @@ from calm_needle.core.soundness.safe_start import FEWEST_WARM, judge_rail, judge
 from calm_needle.core.verdict import Verdict
 
 HEATED = "warm"
+SHOWS_WARM = "It shows warm only."
 WATCHED_S = 300.0  # s of a later warm-up without a sag, after which an earlier one is cleared
 
 
@@ -47,10 +48,12 @@ def judge(facts: Sequence[Fact], model: Model) -> Verdict | None:
     warm = [f for f in facts if f.detail.get(WARM)]
     last = (warm or list(facts))[-1]
     if not warm and not is_rail(model, point.id):
-        return None  # what an electrode should show behind a limiter nobody has written down
+        return None  # the service data give no volts of an electrode behind a limiter
     said = judge_rail(last.detail["v"], point=point, share=last.detail.get(SHARE, 1.0), warming=not warm and last.detail.get(SHARE) == 1.0)
     sag = sagging(facts, model)
-    return sag if sag and said.state != "stop" else said
+    if sag is None:
+        return said
+    return Verdict("stop", f"{said.sentence} {sag.sentence}" if said.state == "stop" else sag.sentence, (SHOWS_WARM,))
 
 
 def sagging(facts: Sequence[Fact], model: Model) -> Verdict | None:
@@ -71,7 +74,8 @@ def _wants(fact: Fact, context: Context) -> Want | None:
     verdict = context.verdict
     if verdict is None or verdict.state != "stop":
         return None
-    return Want(f"{_capital(_name(fact, context.model))}: {verdict.sentence}", "Find the fault", "guided")
+    points_to = "sags warm" if SHOWS_WARM in verdict.evidence else "rail out"
+    return Want(f"{_capital(_name(fact, context.model))}: {verdict.sentence}", "Find the fault", "guided", points_to=points_to)
 
 
 KINDS = (

@@ -37,8 +37,8 @@ POINTS_TO: Mapping[Points, tuple[tuple[str, float], ...]] = {
     "padder off": (("made-adjustable", 1.8),),
 }
 # Which work has one subject; for the others all that speaks for them adds up, but for what says no more by being said again: of
-# cores that move the needle and have no peak, three say what one does.
-SAID_ONCE = ("answers without a peak",)
+# cores that move the needle and have no peak, three say what one does; of electrodes on one low rail too.
+SAID_ONCE = ("answers without a peak", "rail out")
 OF_ONE = ("splice", "rewind", "open-capacitor", "donor-coil")
 
 
