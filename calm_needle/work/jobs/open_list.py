@@ -23,7 +23,7 @@ ACTS = {
 
 
 class Row(NamedTuple):
-    """One row: the finding, the next act as its button says it, the page for it and the part of that page, how soon, and its fact (0: none)."""
+    """One row: the finding, the next act as its button says it, the page and its part, how soon, and its fact (0: none)."""
 
     words: str
     act: str

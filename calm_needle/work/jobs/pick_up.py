@@ -62,7 +62,7 @@ def pick_up(conn: sqlite3.Connection, job: JobRow) -> PickUp:
     return PickUp(
         _last(conn, job),
         _open(conn, job, still),
-        [Line(f"{o.because[0]}: guided work “{o.piece.title}”", "guided") for o in guided.offered(conn, job)[:OFFERS_SHOWN]],
+        [Line(f"{o.because[0].rstrip('.')}: guided work “{o.piece.title}”", "guided") for o in guided.offered(conn, job)[:OFFERS_SHOWN]],
         [Line(f"{b.band.name}: {b.verdict.sentence}", "bands") for b in bands.view(conn, job.id).lines if b.verdict.state == "stop"],
         [Line(f"{e.detail['what']}: {e.detail['test']} would settle it", "notes") for e in still.get("suspicion", ())]
         + [Line(f"{e.detail['worry']}: {e.detail['tests']} would settle it", "notes") for e in still.get("worry", ())],
